@@ -1,0 +1,72 @@
+"""Render the photographic plates with mitsuba (a development step; the finished plates are in demo/media).
+
+    pip install mitsuba numpy scipy pillow tifffile imagecodecs
+    python demo/plates/render.py OUT [NAME ...] [--draft]
+
+Seeded: two runs on one kind of processor give the same picture. With libllvm 19 the vector variant is
+used, four times faster; without it the scalar one.
+"""
+
+import argparse
+import os
+from pathlib import Path
+
+import mitsuba as mi
+import numpy as np
+
+LLVM = "/usr/lib/x86_64-linux-gnu/libLLVM-19.so.1"
+if Path(LLVM).exists():
+    os.environ.setdefault("DRJIT_LIBLLVM_PATH", LLVM)
+    mi.set_variant("llvm_ad_rgb")
+else:
+    mi.set_variant("scalar_rgb")
+
+import scenes  # noqa: E402
+
+# name: (scene, (width, height), samples per pixel, exposure)
+PLATES = {
+    "destination_board": (scenes.destination_board, (1680, 1120), 384, 1.0),
+    "netting": (scenes.netting, (1560, 1040), 512, 0.9),
+    "saloon": (scenes.saloon, (1620, 1080), 768, 1.7),
+    "tram_hall": (scenes.tram_hall, (1620, 1080), 768, 0.55),
+    "depot_at_night": (scenes.depot_at_night, (1260, 840), 1536, 1.5),
+    "archive_ride": (scenes.archive_ride, (1200, 900), 256, 0.6),
+}
+PASS = 32
+
+
+def film(linear: np.ndarray, exposure: float) -> np.ndarray:
+    """Exposure and a soft shoulder, then the sRGB transfer of IEC 61966-2-1."""
+    x = np.maximum(linear * exposure, 0)
+    x = x * (1 + x / 9) / (1 + x)
+    x = np.clip(x * 1.25, 0, 1)
+    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * x ** (1 / 2.4) - 0.055)
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("out", type=Path)
+    parser.add_argument("names", nargs="*")
+    parser.add_argument("--draft", action="store_true")
+    args = parser.parse_args()
+    args.out.mkdir(parents=True, exist_ok=True)
+    for name in args.names or PLATES:
+        build, size, spp, exposure = PLATES[name]
+        if args.draft:
+            size, spp = (size[0] // 3, size[1] // 3), PASS
+        scene = mi.load_dict(build(size, PASS))
+        total = np.zeros((size[1], size[0], 3))
+        for step in range(spp // PASS):
+            total += np.asarray(mi.render(scene, spp=PASS, seed=1000 + step))[..., :3]
+            if step % 4 == 3 or step == spp // PASS - 1:
+                np.save(args.out / f"{name}.npy", film(total / (step + 1), exposure).astype(np.float32))
+        from PIL import Image
+
+        Image.fromarray(np.round(film(total / (spp // PASS), exposure) * 255).astype(np.uint8)).save(
+            args.out / f"{name}.png"
+        )
+        print(name, flush=True)
+
+
+if __name__ == "__main__":
+    main()

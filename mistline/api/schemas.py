@@ -1,0 +1,351 @@
+"""What goes over the wire; the web client's types are generated from these."""
+
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from mistline.core.choose.ranking import Mark
+from mistline.core.degrade.downsample import Setup
+
+State = Literal["waiting", "running", "done", "failed", "cancelled"]
+
+
+class Problem(BaseModel):
+    """An error, as a problem document (RFC 9457); `detail` is the sentence for people."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+
+
+class Kind(BaseModel):
+    """A kind of footage."""
+
+    id: str
+    name: str
+
+
+class Facts(BaseModel):
+    """What was read of a source."""
+
+    width: int
+    height: int
+    megapixels: float
+    bit_depth: int
+    channels: str
+    colour: str
+    file_type: str
+    notes: list[str]
+
+
+class SourceTraits(BaseModel):
+    """What was measured of a picture."""
+
+    noise_sigma: float = Field(description="8-bit code values")
+    edge_width: float | None = Field(description="pixels, 10-90 % rise")
+    mean_level: float = Field(description="0..1")
+    measured_on: str
+
+
+class Source(BaseModel):
+    """A source on the Shelf."""
+
+    id: UUID
+    name: str
+    file_bytes: int
+    kind: str | None
+    story: str
+    state: Literal["waiting", "reading", "ready", "failed"]
+    error: str | None
+    facts: Facts | None
+    traits: SourceTraits | None
+    picture_id: str | None
+    created_at: datetime
+
+
+class Imported(BaseModel):
+    """The answer to an upload: the source, and whether the Shelf did not have it yet."""
+
+    source: Source
+    new: bool
+
+
+class SourcePage(BaseModel):
+    """A page of the Shelf."""
+
+    items: list[Source]
+    next_cursor: str | None
+
+
+class SourceEdit(BaseModel):
+    """Fields to change; what is left out stays."""
+
+    name: str | None = Field(None, min_length=1, max_length=200)
+    kind: str | None = None
+    story: str | None = Field(None, max_length=400)
+
+
+class Picture(BaseModel):
+    """Size and tile levels of a picture."""
+
+    id: str
+    width: int
+    height: int
+    bit_depth: int
+    levels: int
+    tile: int
+    file_bytes: int
+
+
+class RecipeItem(BaseModel):
+    """A recipe and its passes in words."""
+
+    id: UUID
+    name: str
+    words: str
+
+
+class Pixels(BaseModel):
+    """Width and height."""
+
+    width: int
+    height: int
+
+
+class Outlook(BaseModel):
+    """Forecast for one recipe; None in `seconds` means that it is being timed."""
+
+    recipe_id: UUID
+    seconds: float | None = None
+    basis: str | None = None
+    count: int | None = None
+
+
+class PlanRequest(BaseModel):
+    """A trial that somebody thinks of running."""
+
+    source_id: UUID
+    setup: Setup
+    recipe_ids: list[UUID] = Field(max_length=40)
+
+
+class PlanAnswer(BaseModel):
+    """What that trial would do, in numbers."""
+
+    source: Pixels
+    truth: Pixels
+    input: Pixels
+    cropped: tuple[int, int]
+    factors: tuple[float, float]
+    share: float
+    takes: int
+    repeats: int
+    forecasts: list[Outlook]
+
+
+class TrialRequest(PlanRequest):
+    """A trial to run."""
+
+    name: str = Field("", max_length=120)
+
+
+class Created(BaseModel):
+    """The id of something new."""
+
+    id: UUID
+
+
+class TrialItem(BaseModel):
+    """A trial in the list."""
+
+    id: UUID
+    name: str
+    words: str
+    source_id: UUID
+    source_name: str
+    kind: str | None
+    picture_id: str | None
+    takes: int
+    done: int
+    ended: int
+    pick: str | None
+    created_at: datetime
+
+
+class TrialPage(BaseModel):
+    """A page of trials."""
+
+    items: list[TrialItem]
+    next_cursor: str | None
+
+
+class Timing(BaseModel):
+    """Where the time of a take went; seconds and bytes. The truth control has no process time."""
+
+    load: float | None = None
+    warm_up: float | None = None
+    process: list[float] = []
+    median: float | None = None
+    spread: float | None = None
+    busy_elsewhere: float | None = None
+    peak_bytes: int | None = None
+    added_bytes: int | None = None
+    write: float | None = None
+
+
+class Machine(BaseModel):
+    """The machine a take ran on."""
+
+    processor: str
+    cores: int
+    memory_bytes: int
+    system: str
+    libraries: dict[str, str]
+    threads: dict[str, int]
+
+
+class PassShown(BaseModel):
+    """One pass of an entry: name, settings that differ from the defaults, and all settings it ran with."""
+
+    name: str
+    changed: dict[str, object]
+    settings: dict[str, object]
+
+
+class Entry(BaseModel):
+    """An entry of a trial with its take."""
+
+    letter: str
+    name: str
+    control: Literal["truth", "nearest"] | None
+    words: str
+    passes: list[PassShown]
+    take_key: str
+    state: State
+    stage: str
+    progress: float
+    seconds_left: float | None
+    error: str | None
+    picture_id: str | None
+    file_bytes: int | None
+    clipped: float | None
+    timing: Timing | None
+    machine: Machine | None
+    scores: dict[str, float | None]
+    marks: dict[str, Mark]
+
+
+class MeasureShown(BaseModel):
+    """A measure as the table's head shows it."""
+
+    id: str
+    name: str
+    unit: str
+    better: str
+    heading: str
+    meaning: str
+    source: str
+    digits: int
+    tie: float
+
+
+class Verdict(BaseModel):
+    """A decision with its reasons."""
+
+    id: int
+    kind: str
+    pick: str
+    pick_name: str
+    fallback: str | None
+    fallback_name: str | None
+    reasons: str
+    created_at: datetime
+
+
+class VerdictRequest(BaseModel):
+    """A verdict to write."""
+
+    kind: str
+    pick: str = Field(min_length=1, max_length=2)
+    fallback: str | None = None
+    reasons: str = Field(min_length=1, max_length=4000)
+
+
+class Trial(BaseModel):
+    """A whole trial: what its page needs."""
+
+    id: UUID
+    name: str
+    words: str
+    setup: Setup
+    plan: PlanAnswer
+    source_id: UUID
+    source_name: str
+    kind: str | None
+    bit_depth: int
+    truth_picture: str | None
+    input_picture: str | None
+    input_traits: SourceTraits | None
+    entries: list[Entry]
+    measures: list[MeasureShown]
+    front: list[str]
+    verdicts: list[Verdict]
+    created_at: datetime
+
+
+class PlaybookVerdict(BaseModel):
+    """A verdict as the Playbook shows it."""
+
+    trial_id: UUID
+    trial_name: str
+    source_name: str
+    picture_id: str | None
+    setup_words: str
+    pick: str
+    pick_name: str
+    pick_words: str
+    pick_seconds: float | None
+    pick_ssim: float | None
+    fallback: str | None
+    fallback_name: str | None
+    fallback_seconds: float | None
+    reasons: str
+    created_at: datetime
+
+
+class PlaybookKind(BaseModel):
+    """The standing choice for a kind: its newest verdict, with the earlier ones behind it."""
+
+    kind: str
+    kind_name: str
+    verdicts: list[PlaybookVerdict]
+
+
+class QueueItem(BaseModel):
+    """A take that runs or waits."""
+
+    key: str
+    state: State
+    stage: str
+    progress: float
+    seconds_left: float | None
+    trial_id: UUID
+    trial_name: str
+    letter: str
+    entry_name: str
+
+
+class Queue(BaseModel):
+    """The run dock: what runs and waits, and the time left for all of it (None: not known yet)."""
+
+    items: list[QueueItem]
+    seconds_left: float | None
+
+
+class Count(BaseModel):
+    """How many things an action touched."""
+
+    count: int

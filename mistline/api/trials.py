@@ -1,0 +1,289 @@
+"""Trials over HTTP: plan, run, follow, read the scores, decide."""
+
+import csv
+import io
+from dataclasses import asdict
+from typing import Annotated, Any
+from uuid import UUID
+
+from fastapi import APIRouter, Query, Response
+
+from mistline.api import schemas
+from mistline.core.degrade.downsample import Plan, Setup, plan
+from mistline.core.frame import Size
+from mistline.core.measure import MEASURES
+from mistline.core.methods.recipe import Recipe
+from mistline.errors import Conflict, NotFound
+from mistline.store import recipes, speeds, takes, trials
+from mistline.store.database import Row, connect
+from mistline.work import trials as use_cases
+from mistline.work.scoreboard import scoreboard
+
+__all__ = ["router"]
+
+router = APIRouter(tags=["trials"])
+
+
+@router.get("/recipes", operation_id="recipes")
+def list_recipes() -> list[schemas.RecipeItem]:
+    """All recipes with their passes in words."""
+    with connect() as connection:
+        rows = recipes.every(connection)
+    return [
+        schemas.RecipeItem(**row, words=Recipe(name=row["name"], passes=row["passes"]).words())
+        for row in rows
+    ]
+
+
+def _pixels(size: Size) -> schemas.Pixels:
+    return schemas.Pixels(width=size.width, height=size.height)
+
+
+def _plan(source: Size, sizes: Plan, count: int, forecasts: list[schemas.Outlook]) -> schemas.PlanAnswer:
+    return schemas.PlanAnswer(
+        source=_pixels(source),
+        truth=_pixels(sizes.truth),
+        input=_pixels(sizes.input),
+        cropped=sizes.cropped,
+        factors=sizes.factors,
+        share=sizes.share,
+        takes=count,
+        repeats=use_cases.REPEATS,
+        forecasts=forecasts,
+    )
+
+
+@router.post("/plans", operation_id="planTrial")
+def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
+    """What a trial would do, in numbers; recipes of unknown speed get timed on a crop meanwhile."""
+    ids = [str(key) for key in request.recipe_ids]
+    found = use_cases.outlook(str(request.source_id), request.setup, ids, time_crops=True)
+    forecasts = [
+        schemas.Outlook(recipe_id=UUID(key), **(asdict(known) if known else {}))
+        for key, known in found.forecasts.items()
+    ]
+    whole = Size(
+        found.sizes.truth.width + found.sizes.cropped[0], found.sizes.truth.height + found.sizes.cropped[1]
+    )
+    return _plan(whole, found.sizes, found.takes, forecasts)
+
+
+@router.get("/trials", operation_id="trials")
+def list_trials(
+    cursor: str | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 40
+) -> schemas.TrialPage:
+    """Trials, newest first."""
+    with connect() as connection:
+        rows, following = trials.page(connection, cursor, limit)
+    items = [schemas.TrialItem(**row, words=Setup(**row["setup"]).words()) for row in rows]
+    return schemas.TrialPage(items=items, next_cursor=following)
+
+
+@router.post("/trials", status_code=201, operation_id="startTrial")
+def start_trial(request: schemas.TrialRequest) -> schemas.Created:
+    """Enter recipes and controls, and queue every take that does not exist yet."""
+    ids = [str(key) for key in request.recipe_ids]
+    return schemas.Created(
+        id=UUID(use_cases.start_trial(str(request.source_id), request.name, request.setup, ids))
+    )
+
+
+def _passes(row: Row) -> list[schemas.PassShown]:
+    if row["recipe"] is None:
+        return []
+    steps = Recipe.model_validate(row["recipe"]).passes
+    ran = row["settings"] or [{} for _ in steps]
+    return [
+        schemas.PassShown(
+            name=step.definition.name,
+            changed=step.differences(),
+            settings={key: value for key, value in settings.items() if key != "method"},
+        )
+        for step, settings in zip(steps, ran, strict=True)
+    ]
+
+
+def _entry(row: Row, marks: dict[str, Any]) -> schemas.Entry:
+    words = (
+        Recipe.model_validate(row["recipe"]).words()
+        if row["recipe"]
+        else "The truth, through the same write and read"
+    )
+    fields = {name: row[name] for name in schemas.Entry.model_fields if name in row}
+    return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks)
+
+
+def _trial(trial_id: str) -> schemas.Trial:
+    with connect() as connection:
+        row = trials.get(connection, trial_id)
+        entries = trials.entries(connection, trial_id)
+        verdicts = trials.verdicts(connection, trial_id)
+    board = scoreboard(entries)
+    setup, size = Setup(**row["setup"]), Size(row["facts"]["width"], row["facts"]["height"])
+    fields = {name: row[name] for name in schemas.Trial.model_fields if name in row and name != "setup"}
+    measures = [
+        {name: getattr(measure, name) for name in schemas.MeasureShown.model_fields}
+        for measure in MEASURES.values()
+    ]
+    return schemas.Trial(
+        **fields,
+        setup=setup,
+        words=setup.words(),
+        bit_depth=row["facts"]["bit_depth"],
+        front=board.front,
+        plan=_plan(size, plan(size, setup.factor), len(entries), []),
+        entries=[_entry(entry, board.marks.get(entry["letter"], {})) for entry in entries],
+        measures=[schemas.MeasureShown(**measure) for measure in measures],
+        verdicts=[schemas.Verdict(**verdict) for verdict in verdicts],
+    )
+
+
+@router.get("/trials/{trial_id}", operation_id="trial")
+def get_trial(trial_id: UUID) -> schemas.Trial:
+    """A whole trial."""
+    return _trial(str(trial_id))
+
+
+@router.delete("/trials/{trial_id}", status_code=204, operation_id="removeTrial")
+def remove_trial(trial_id: UUID) -> None:
+    """Cancel what runs of a trial and remove it with its verdicts; takes stay for other trials."""
+    use_cases.cancel_trial(str(trial_id))
+    with connect() as connection:
+        trials.delete(connection, str(trial_id))
+
+
+@router.post("/trials/{trial_id}/cancel", operation_id="cancelTrial")
+def cancel_trial(trial_id: UUID) -> schemas.Count:
+    """Cancel all takes of a trial that wait or run."""
+    return schemas.Count(count=use_cases.cancel_trial(str(trial_id)))
+
+
+@router.post("/takes/{key}/cancel", operation_id="cancelTake")
+def cancel_take(key: str) -> schemas.Count:
+    """Cancel one take."""
+    return schemas.Count(count=int(use_cases.cancel_take(key)))
+
+
+@router.post("/takes/{key}/retry", status_code=202, operation_id="retryTake")
+def retry_take(key: str) -> None:
+    """Run a failed or cancelled take again."""
+    use_cases.retry_take(key)
+
+
+@router.get("/queue", operation_id="queue")
+def get_queue() -> schemas.Queue:
+    """What runs, what waits, and the time left."""
+    with connect() as connection:
+        rows = takes.queue(connection)
+        left: list[float | None] = []
+        for row in rows:
+            speed = speeds.best(connection, Recipe.model_validate(row["recipe"])) if row["recipe"] else None
+            size = plan(Size(row["facts"]["width"], row["facts"]["height"]), row["setup"]["factor"]).truth
+            whole = speed.seconds_per_megapixel * size.megapixels * row["repeats"] if speed else None
+            left.append(
+                row["seconds_left"] if row["state"] == "running" else (whole if row["recipe"] else 0.0)
+            )
+    known = [seconds for seconds in left if seconds is not None]
+    total = sum(known) if len(known) == len(left) else None
+    return schemas.Queue(items=[schemas.QueueItem(**row) for row in rows], seconds_left=total)
+
+
+@router.get("/trials/{trial_id}/scores.csv", operation_id="scoresCsv", response_class=Response)
+def scores_csv(trial_id: UUID) -> Response:
+    """The table of scores as CSV; an infinite PSNR is written as `inf`."""
+    trial = _trial(str(trial_id))
+    out = io.StringIO()
+    table = csv.writer(out)
+    units = [f"{measure.name} ({measure.unit or '1'})" for measure in trial.measures]
+    table.writerow(
+        [
+            "entry",
+            "recipe",
+            "passes",
+            "control",
+            "state",
+            *units,
+            "median time (s)",
+            "spread (s)",
+            "repeats",
+            "frames per second",
+            "peak memory (bytes)",
+            "processor",
+        ]
+    )
+    for entry in trial.entries:
+        timing = entry.timing or schemas.Timing()
+        values = [
+            ""
+            if measure.id not in entry.scores
+            else entry.scores[measure.id]
+            if entry.scores[measure.id] is not None
+            else "inf"
+            for measure in trial.measures
+        ]
+        table.writerow(
+            [
+                entry.letter,
+                entry.name,
+                entry.words,
+                entry.control or "",
+                entry.state,
+                *values,
+                timing.median,
+                timing.spread,
+                len(timing.process) or "",
+                1 / timing.median if timing.median else "",
+                timing.peak_bytes,
+                entry.machine.processor if entry.machine else "",
+            ]
+        )
+    headers = {"Content-Disposition": f'attachment; filename="scores-{trial_id}.csv"'}
+    return Response(out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.get("/trials/{trial_id}/scores.json", operation_id="scoresJson")
+def scores_json(trial_id: UUID, response: Response) -> schemas.Trial:
+    """The whole trial as a JSON download."""
+    response.headers["Content-Disposition"] = f'attachment; filename="scores-{trial_id}.json"'
+    return _trial(str(trial_id))
+
+
+@router.post("/trials/{trial_id}/verdicts", status_code=201, operation_id="writeVerdict")
+def write_verdict(trial_id: UUID, request: schemas.VerdictRequest) -> schemas.Trial:
+    """Write a verdict; the earlier ones stay as history."""
+    with connect() as connection:
+        trials.get(connection, str(trial_id))
+        entries = {row["letter"]: row for row in trials.entries(connection, str(trial_id))}
+        for letter in filter(None, (request.pick, request.fallback)):
+            if letter not in entries or entries[letter]["control"] == "truth":
+                raise NotFound(f"There is no entry {letter} to choose in this trial.")
+            if entries[letter]["state"] != "done":
+                raise Conflict(f"Entry {letter} has no result yet; wait for it or choose another.")
+        trials.add_verdict(connection, {"trial_id": str(trial_id), **request.model_dump()})
+    return _trial(str(trial_id))
+
+
+@router.get("/playbook", operation_id="playbook")
+def playbook() -> list[schemas.PlaybookKind]:
+    """Every kind with its verdicts, the standing one first."""
+    with connect() as connection:
+        rows = trials.playbook(connection)
+    kinds: dict[str, schemas.PlaybookKind] = {}
+    for row in rows:
+        kind = kinds.setdefault(
+            row["kind"], schemas.PlaybookKind(kind=row["kind"], kind_name=row["kind_name"], verdicts=[])
+        )
+        if row["trial_id"] is None:
+            continue
+        fields = {name: row[name] for name in schemas.PlaybookVerdict.model_fields if name in row}
+        kind.verdicts.append(
+            schemas.PlaybookVerdict(
+                **fields,
+                setup_words=Setup(**row["setup"]).words(),
+                pick_words=Recipe.model_validate(row["pick_recipe"]).words(),
+                pick_seconds=row["pick_timing"]["median"],
+                pick_ssim=row["pick_scores"].get("ssim"),
+                fallback_seconds=row["fallback_timing"]["median"] if row["fallback_timing"] else None,
+            )
+        )
+    return list(kinds.values())

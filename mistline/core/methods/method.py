@@ -1,0 +1,80 @@
+"""The contract of a method: what every enlarger, denoiser and sharpener says of itself."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from pydantic import BaseModel
+
+from mistline.core.frame import Frame, Size
+from mistline.errors import OutOfLimits
+
+__all__ = ["Limits", "Method", "Traits"]
+
+
+@dataclass(frozen=True)
+class Traits:
+    """What was measured of a source; automatic settings are derived from it.
+
+    `noise_sigma` is in 8-bit code values, `edge_width` in pixels (10-90 % rise; None where the picture
+    has no strong edge), `mean_level` in 0..1.
+    """
+
+    noise_sigma: float
+    edge_width: float | None
+    mean_level: float
+    measured_on: str
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What a method can take; checked before a run, and said in words."""
+
+    max_megapixels: float = 200.0
+    max_factor: float = 16.0
+    working_copies: float = 3.0
+
+    def check(self, name: str, before: Size, after: Size) -> None:
+        """Raise `OutOfLimits` with a sentence if the step is too large for the method."""
+        if after.megapixels > self.max_megapixels:
+            raise OutOfLimits(
+                f"{name} takes up to {self.max_megapixels:g} megapixels and the result would have "
+                f"{after.megapixels:.1f}; choose a smaller target or a crop."
+            )
+        if after.width / before.width > self.max_factor:
+            raise OutOfLimits(f"{name} enlarges up to {self.max_factor:g} times; choose a smaller factor.")
+
+
+@dataclass(frozen=True)
+class Method:
+    """One algorithm with typed settings.
+
+    Attributes
+    ----------
+    settings : type of BaseModel
+        Fields that may be automatic are `float | None` with default None.
+    run : (frame, settings, target) -> Frame
+        Float32 in, float32 out, no clipping. `target` is the size wanted; methods that do not resize
+        return a frame of the size they were given.
+    auto : (traits) -> dict
+        Values for the fields that were left automatic.
+    """
+
+    id: str
+    version: int
+    name: str
+    family: str
+    summary: str
+    reference: str
+    settings: type[BaseModel]
+    limits: Limits
+    run: Callable[[Frame, BaseModel, Size], Frame]
+    auto: Callable[[Traits], dict[str, float]]
+    resizes: bool = False
+
+    def resolve(self, given: dict[str, object], traits: Traits) -> BaseModel:
+        """Return the complete settings: given, else automatic, else default."""
+        settings = self.settings.model_validate(given)
+        automatic = {
+            key: value for key, value in self.auto(traits).items() if getattr(settings, key, None) is None
+        }
+        return settings.model_copy(update=automatic)

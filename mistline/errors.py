@@ -1,0 +1,76 @@
+"""Every error Mistline raises on purpose; each carries one sentence for people that names the remedy."""
+
+__all__ = [
+    "BadMedia",
+    "Conflict",
+    "Forbidden",
+    "MistlineError",
+    "NotFound",
+    "OutOfLimits",
+    "ProcessingFailed",
+    "SetupError",
+    "ShapeMismatch",
+]
+
+
+class MistlineError(Exception):
+    """Base of all; `str(error)` is the sentence that people read."""
+
+    status = 400
+    title = "The request cannot be carried out"
+
+
+class BadMedia(MistlineError):
+    """A file that cannot be read as a picture."""
+
+    status = 422
+    title = "The file cannot be read"
+
+
+class OutOfLimits(MistlineError):
+    """A method, test set-up or recipe asked for something outside its limits."""
+
+    status = 422
+    title = "Outside the limits"
+
+
+class ShapeMismatch(MistlineError):
+    """Two frames that must be registered differ in size."""
+
+    status = 422
+    title = "The frames differ in size"
+
+
+class ProcessingFailed(MistlineError):
+    """A child process ended without a result."""
+
+    status = 500
+    title = "Processing failed"
+
+
+class NotFound(MistlineError):
+    """No such thing."""
+
+    status = 404
+    title = "Not found"
+
+
+class Conflict(MistlineError):
+    """The thing is not in a state that allows this."""
+
+    status = 409
+    title = "Not possible now"
+
+
+class Forbidden(MistlineError):
+    """A request from another site or under a foreign name."""
+
+    status = 403
+    title = "Refused"
+
+
+class SetupError(MistlineError):
+    """Something that Mistline needs is missing on this machine."""
+
+    status = 500
+    title = "Set-up is incomplete"

@@ -1,0 +1,41 @@
+"""Where things are: read from the environment (MISTLINE_...), with defaults for one machine."""
+
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+__all__ = ["Settings", "settings"]
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+class Settings(BaseSettings):
+    """All settings of the application.
+
+    `database_url` empty means a private cluster below `data`; `media_url` empty means a folder below it.
+    """
+
+    model_config = SettingsConfigDict(env_prefix="MISTLINE_")
+
+    data: Path = ROOT / "var"
+    database_url: str = ""
+    media_url: str = ""
+    host: str = "127.0.0.1"
+    port: int = 8765
+    allowed_hosts: list[str] = []
+    web: Path = ROOT / "web" / "dist"
+    reader_memory_bytes: int = 6 * 2**30
+    reader_seconds: float = 120
+    take_seconds: float = 4 * 3600
+
+    @property
+    def media(self) -> str:
+        """URL of the media store."""
+        return self.media_url or (self.data / "media").as_uri()
+
+
+@lru_cache
+def settings() -> Settings:
+    """Return the settings of this process, read once."""
+    return Settings()

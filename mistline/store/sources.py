@@ -1,0 +1,97 @@
+"""The Shelf: sources, what was read and measured of each, and their kinds."""
+
+from mistline.errors import NotFound
+from mistline.store import database, paging
+from mistline.store.database import Connection, Row, queries
+
+__all__ = [
+    "add",
+    "adrift",
+    "claim",
+    "delete",
+    "edit",
+    "fail",
+    "finish",
+    "get",
+    "kinds",
+    "page",
+    "read_again",
+    "set_job",
+]
+
+SQL = queries("sources")
+
+
+def kinds(connection: Connection) -> list[Row]:
+    """All kinds of footage in their order."""
+    return connection.execute(SQL["kinds"]).fetchall()
+
+
+def add(
+    connection: Connection, name: str, content_hash: str, size: int, kind: str | None, story: str
+) -> tuple[Row, bool]:
+    """Put a file on the Shelf; return its row and whether it is new (the same content is kept once)."""
+    values = {"name": name, "hash": content_hash, "file_bytes": size, "kind": kind, "story": story}
+    added = connection.execute(SQL["add"], values).fetchone()
+    if added:
+        return added, True
+    return database.one(connection.execute(SQL["by_hash"], {"hash": content_hash})), False
+
+
+def get(connection: Connection, source_id: str) -> Row:
+    """One source, or `NotFound`."""
+    row = connection.execute(SQL["get"], {"id": source_id}).fetchone()
+    if row is None:
+        raise NotFound("This source is not on the Shelf; it may have been removed.")
+    return row
+
+
+def page(connection: Connection, cursor: str | None, limit: int) -> tuple[list[Row], str | None]:
+    """One page of sources, newest first, and the cursor of the next page."""
+    rows = connection.execute(SQL["page"], {**paging.after(cursor), "limit": limit}).fetchall()
+    return rows, paging.next_cursor(rows, limit)
+
+
+def edit(
+    connection: Connection, source_id: str, *, name: str | None, kind: str | None, story: str | None
+) -> Row:
+    """Change what people say of a source; None leaves a field as it is."""
+    get(connection, source_id)
+    values = {"id": source_id, "name": name, "kind": kind, "story": story}
+    return database.one(connection.execute(SQL["edit"], values))
+
+
+def set_job(connection: Connection, source_id: str, job_id: int) -> None:
+    """Note the job that reads this source."""
+    connection.execute(SQL["set_job"], {"id": source_id, "job_id": job_id})
+
+
+def read_again(connection: Connection, source_id: str) -> bool:
+    """Put a source back to waiting, to be read again; False if it is ready already."""
+    return connection.execute(SQL["await_reading"], {"id": source_id}).fetchone() is not None
+
+
+def claim(connection: Connection, source_id: str) -> Row | None:
+    """Take a waiting source for reading; None if there is nothing to do."""
+    return connection.execute(SQL["claim"], {"id": source_id}).fetchone()
+
+
+def finish(connection: Connection, source_id: str, facts: Row, traits: Row, picture_id: str) -> None:
+    """Store what was read."""
+    values = {"id": source_id, "facts": database.json(facts), "traits": database.json(traits)}
+    connection.execute(SQL["finish"], {**values, "picture_id": picture_id})
+
+
+def fail(connection: Connection, source_id: str, error: str) -> None:
+    """Store why the file could not be read."""
+    connection.execute(SQL["fail"], {"id": source_id, "error": error})
+
+
+def delete(connection: Connection, source_id: str) -> None:
+    """Take a source off the Shelf."""
+    connection.execute(SQL["delete"], {"id": source_id})
+
+
+def adrift(connection: Connection) -> list[str]:
+    """Ids of sources that wait for a job that is gone."""
+    return [row["id"] for row in connection.execute(SQL["adrift"])]

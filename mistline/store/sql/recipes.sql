@@ -1,0 +1,9 @@
+-- name: all
+select * from recipes order by position, created_at
+
+-- name: some
+select * from recipes where id = any(%(ids)s::uuid[]) order by position, created_at
+
+-- name: add
+insert into recipes (name, passes, position) values (%(name)s, %(passes)s, %(position)s)
+on conflict (name) do nothing

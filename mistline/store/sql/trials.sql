@@ -1,0 +1,81 @@
+-- name: add
+insert into trials (name, source_id, setup, plate_key)
+values (%(name)s, %(source_id)s, %(setup)s, %(plate_key)s)
+returning id::text
+
+-- name: add_entry
+insert into entries (trial_id, letter, position, name, control, recipe_id, recipe, take_key)
+values (%(trial_id)s, %(letter)s, %(position)s, %(name)s, %(control)s, %(recipe_id)s, %(recipe)s, %(take_key)s)
+
+-- name: get
+select t.*, s.name as source_name, s.kind, s.facts, s.traits as source_traits, s.hash as source_hash,
+    p.truth_picture, p.input_picture, p.traits as input_traits
+from trials t
+join sources s on s.id = t.source_id
+left join plates p on p.key = t.plate_key
+where t.id = %(id)s
+
+-- name: entries
+-- Every entry with its take, the take's scores and the machine it ran on.
+select e.*, k.state, k.stage, k.progress, k.seconds_left, k.error, k.picture_id, k.settings, k.timing,
+    k.clipped, k.repeats, m.profile as machine, p.file_bytes,
+    coalesce((select jsonb_object_agg(c.measure, c.value) from scores c where c.take_key = k.key), '{}') as scores
+from entries e
+join takes k on k.key = e.take_key
+left join machines m on m.id = k.machine_id
+left join pictures p on p.id = k.picture_id
+where e.trial_id = %(id)s
+order by e.position
+
+-- name: page
+-- Trials, newest first, with how far along they are and the verdict in force.
+select t.id, t.name, t.setup, t.created_at, s.id as source_id, s.name as source_name, s.kind, s.picture_id,
+    count(*) as takes, count(*) filter (where k.state = 'done') as done,
+    count(*) filter (where k.state in ('failed', 'cancelled')) as ended,
+    (select e2.name from verdicts v join entries e2 on e2.trial_id = v.trial_id and e2.letter = v.pick
+        where v.trial_id = t.id order by v.id desc limit 1) as pick
+from (
+    select * from trials
+    where %(after_time)s::timestamptz is null or (created_at, id) < (%(after_time)s, %(after_id)s::uuid)
+    order by created_at desc, id desc
+    limit %(limit)s
+) t
+join sources s on s.id = t.source_id
+join entries e on e.trial_id = t.id
+join takes k on k.key = e.take_key
+group by t.id, t.name, t.setup, t.created_at, s.id, s.name, s.kind, s.picture_id
+order by t.created_at desc, t.id desc
+
+-- name: count_for_source
+select count(*) as trials from trials where source_id = %(source_id)s
+
+-- name: delete
+delete from trials where id = %(id)s returning id
+
+-- name: add_verdict
+insert into verdicts (trial_id, kind, pick, fallback, reasons)
+values (%(trial_id)s, %(kind)s, %(pick)s, %(fallback)s, %(reasons)s)
+
+-- name: verdicts
+select v.*, e.name as pick_name, f.name as fallback_name from verdicts v
+join entries e on e.trial_id = v.trial_id and e.letter = v.pick
+left join entries f on f.trial_id = v.trial_id and f.letter = v.fallback
+where v.trial_id = %(id)s
+order by v.id desc
+
+-- name: playbook
+-- For each kind the verdicts in force, newest first; a trial's newest verdict is the one in force.
+select k.id as kind, k.name as kind_name, v.id, v.trial_id, v.reasons, v.created_at, v.pick, v.fallback,
+    e.name as pick_name, e.recipe as pick_recipe, f.name as fallback_name, f.recipe as fallback_recipe,
+    t.name as trial_name, t.setup, s.name as source_name, s.picture_id,
+    tk.timing as pick_timing, ft.timing as fallback_timing,
+    (select jsonb_object_agg(c.measure, c.value) from scores c where c.take_key = e.take_key) as pick_scores
+from kinds k
+left join (select distinct on (trial_id) * from verdicts order by trial_id, id desc) v on v.kind = k.id
+left join trials t on t.id = v.trial_id
+left join sources s on s.id = t.source_id
+left join entries e on e.trial_id = v.trial_id and e.letter = v.pick
+left join takes tk on tk.key = e.take_key
+left join entries f on f.trial_id = v.trial_id and f.letter = v.fallback
+left join takes ft on ft.key = f.take_key
+order by k.position, v.id desc

@@ -1,0 +1,1 @@
+"""The job queue and the use cases: everything that takes time happens here, in worker child processes."""

@@ -1,0 +1,254 @@
+"""The child process: reads one request, works on local files only, answers in JSON lines.
+
+Steps: `read` (an original from outside), `prepare` (truth and input of a test), `take` (one recipe, timed and
+measured), `sample` (a timed crop for a forecast). Each writes finished picture folders below `out`.
+"""
+
+import ctypes
+import errno
+import fcntl
+import json
+import os
+import resource
+import signal
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import psutil
+
+from mistline.core.degrade.downsample import Setup, crop_truth, make_input, plan
+from mistline.core.frame import Frame, Size
+from mistline.core.measure import measure_all, measure_traits
+from mistline.core.media.plate import quantise, read_plate, write_plate, write_view
+from mistline.core.media.still import Codes, read_still, to_frame
+from mistline.core.methods import Traits
+from mistline.core.methods.recipe import Recipe, run_recipe
+from mistline.core.timing.clock import repeat, reset_peak, resident_peak
+from mistline.core.timing.machine import this_machine
+from mistline.errors import MistlineError, OutOfLimits
+
+TAKE_BITS = 16
+WARM_UP_SIDE = 96
+SAMPLE_SIDE = 160
+
+
+def _say(message: dict[str, Any]) -> None:
+    print(json.dumps(message), flush=True)
+
+
+def _report(stage: str, share: float) -> None:
+    _say({"stage": stage, "share": round(share, 4)})
+
+
+def _picture(folder: Path, identity: str, codes: Codes) -> dict[str, Any]:
+    """Write plate and view; return the picture's row."""
+    folder.mkdir()
+    write_plate(folder / "plate.png", codes)
+    count = write_view(folder / "view", codes)
+    return {
+        "id": identity,
+        "width": codes.shape[1],
+        "height": codes.shape[0],
+        "levels": count,
+        "bit_depth": codes.dtype.itemsize * 8,
+    }
+
+
+def read(request: dict[str, Any]) -> dict[str, Any]:
+    """Read an original: its facts, first traits and picture."""
+    _report("reading", 0.1)
+    still = read_still(Path(request["path"]), request["name"])
+    _report("writing", 0.4)
+    picture = _picture(Path(request["out"]) / "picture", request["picture_id"], still.codes)
+    _report("measuring", 0.8)
+    facts = {
+        "width": still.size.width,
+        "height": still.size.height,
+        "megapixels": still.size.megapixels,
+        "bit_depth": still.bit_depth,
+        "channels": still.channels,
+        "colour": still.colour,
+        "file_type": still.file_type,
+        "notes": still.notes,
+    }
+    return {"facts": facts, "traits": asdict(measure_traits(to_frame(still.codes))), "picture": picture}
+
+
+def prepare(request: dict[str, Any]) -> dict[str, Any]:
+    """Make truth and input of a truth test; the input is rounded to the source's bit depth."""
+    _report("preparing the input", 0.02)
+    source = read_plate(Path(request["source"]))
+    setup = Setup.model_validate(request["setup"])
+    sizes = plan(source.size, setup.factor)
+    truth, out = crop_truth(source, sizes), Path(request["out"])
+    pictures: dict[str, Any] = {}
+    if any(sizes.cropped):
+        codes, _ = quantise(truth, source.bit_depth)
+        pictures["truth"] = _picture(out / "truth", request["truth_id"], codes)
+    small, _ = quantise(make_input(truth, setup, sizes), source.bit_depth)
+    pictures["input"] = _picture(out / "input", request["input_id"], small)
+    return {"pictures": pictures, "traits": asdict(measure_traits(to_frame(small)))}
+
+
+def _check_memory(recipe: Recipe, before: Size, after: Size) -> None:
+    need = (
+        max(step.definition.limits.working_copies for step in recipe.passes)
+        * 12
+        * max(before.pixels, after.pixels)
+    )
+    free = psutil.virtual_memory().available
+    if need > free:
+        raise OutOfLimits(
+            f"{recipe.name} needs about {need / 2**30:.1f} GiB and {free / 2**30:.1f} GiB are free; "
+            "close something or use a smaller source."
+        )
+
+
+def _corner(frame: Frame, side: int, factor: float) -> tuple[Frame, Size]:
+    part = frame.with_pixels(frame.pixels[:side, :side])
+    return part, Size(round(part.size.width * factor), round(part.size.height * factor))
+
+
+def _timed(
+    request: dict[str, Any], small: Frame, target: Size
+) -> tuple[Frame, list[dict[str, object]], dict[str, Any]]:
+    """Warm up, then run the recipe `repeats` times alone on this machine's timing lane."""
+    recipe, traits = Recipe.model_validate(request["recipe"]), Traits(**request["traits"])
+    recipe.check(small.size, target)
+    _check_memory(recipe, small.size, target)
+    repeats: int = request["repeats"]
+    with Path(request["lane"]).open("a") as lane:
+        _report("waiting for the timing lane", 0.08)
+        fcntl.flock(lane, fcntl.LOCK_EX)
+        start = time.perf_counter()
+        corner, corner_target = _corner(small, WARM_UP_SIDE, target.width / small.size.width)
+        run_recipe(corner, recipe, corner_target, traits)
+        warm_up = time.perf_counter() - start
+        reset_peak()
+        before = psutil.Process().memory_info().rss
+
+        def done(number: int) -> None:
+            _report(f"processing {min(number + 1, repeats)} of {repeats}", 0.1 + 0.6 * number / repeats)
+
+        done(0)
+        cooked, times = repeat(lambda: run_recipe(small, recipe, target, traits), repeats, done)
+        peak = resident_peak()
+    timing = {
+        "warm_up": warm_up,
+        "process": times.seconds,
+        "median": times.median,
+        "spread": times.spread,
+        "busy_elsewhere": times.busy_elsewhere,
+        "peak_bytes": peak,
+        "added_bytes": max(0, peak - before),
+    }
+    return cooked.frame, cooked.settings, timing
+
+
+def take(request: dict[str, Any]) -> dict[str, Any]:
+    """Run one recipe (or none: the truth through the same path), write, decode again and measure."""
+    _report("loading", 0.05)
+    settings: list[dict[str, object]] = []
+    timing: dict[str, Any] = {}
+    truth_path, truth_size = Path(request["truth"]), Size(**request["truth_size"])
+    if request["recipe"] is None:
+        result = read_plate(truth_path)
+    else:
+        start = time.perf_counter()
+        small = read_plate(Path(request["input"]))
+        load = time.perf_counter() - start
+        result, settings, timing = _timed(request, small, truth_size)
+        timing["load"] = load
+    _report("writing", 0.72)
+    start, folder = time.perf_counter(), Path(request["out"]) / "picture"
+    codes, clipped = quantise(result, TAKE_BITS)
+    folder.mkdir()
+    write_plate(folder / "plate.png", codes)
+    timing["write"] = time.perf_counter() - start
+    _report("cutting tiles", 0.78)
+    count = write_view(folder / "view", codes)
+    del codes, result
+    _report("measuring", 0.85)
+    truth, delivered = read_plate(truth_path), read_plate(folder / "plate.png")
+    scores = measure_all(truth, delivered, lambda share: _report("measuring", 0.85 + 0.15 * share))
+    picture = {
+        "id": request["picture_id"],
+        "width": truth_size.width,
+        "height": truth_size.height,
+        "levels": count,
+        "bit_depth": TAKE_BITS,
+    }
+    machine = this_machine()
+    return {
+        "picture": picture,
+        "settings": settings,
+        "timing": timing,
+        "clipped": clipped,
+        "scores": scores,
+        "machine": {"id": machine.id, **asdict(machine)},
+    }
+
+
+def sample(request: dict[str, Any]) -> dict[str, Any]:
+    """Time a recipe on a corner of the source; return seconds for each megapixel of result."""
+    source = read_plate(Path(request["source"]))
+    corner, target = _corner(source, SAMPLE_SIDE, request["factor"])
+    traits = asdict(measure_traits(corner))
+    _, _, timing = _timed({**request, "traits": traits, "repeats": 2}, corner, target)
+    machine = this_machine()
+    return {
+        "seconds_per_megapixel": timing["median"] / target.megapixels,
+        "machine": {"id": machine.id, **asdict(machine)},
+    }
+
+
+STEPS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    "read": read,
+    "prepare": prepare,
+    "take": take,
+    "sample": sample,
+}
+
+
+def _die_with_parent() -> None:
+    parent = os.getppid()
+    ctypes.CDLL(None, use_errno=True).prctl(1, signal.SIGKILL)
+    if os.getppid() != parent:
+        os._exit(1)
+
+
+def main() -> None:
+    """Carry out the request on standard input."""
+    _die_with_parent()
+    limit = int(sys.argv[1])
+    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    request = json.load(sys.stdin)
+    try:
+        _say({"result": STEPS[request["step"]](request)})
+    except MistlineError as error:
+        _say({"kind": type(error).__name__, "error": str(error)})
+    except MemoryError:
+        _say(
+            {
+                "kind": "OutOfLimits",
+                "error": f"{request['name']} needs more memory than a job may use; use a smaller one.",
+            }
+        )
+    except OSError as error:
+        if error.errno != errno.ENOSPC:
+            raise
+        _say(
+            {
+                "kind": "ProcessingFailed",
+                "error": "The disk of the media store is full; free some space and retry.",
+            }
+        )
+
+
+if __name__ == "__main__":
+    main()

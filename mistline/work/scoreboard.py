@@ -1,0 +1,54 @@
+"""The scores of a trial as people read them: best and tied marked, controls apart, the trade-off front."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from mistline.core.choose.ranking import Mark, Timed, front, marks, time_marks
+from mistline.core.measure import MEASURES
+from mistline.store.database import Row
+
+__all__ = ["Scoreboard", "scoreboard"]
+
+QUALITY = "ssim"
+TIME = "time"
+
+
+@dataclass(frozen=True)
+class Scoreboard:
+    """Marks by entry letter and measure id ("time" is the process time), and letters on the front."""
+
+    marks: dict[str, dict[str, Mark]]
+    front: list[str]
+
+
+def _value(row: Row, measure: str) -> float:
+    value = row["scores"].get(measure)
+    return math.inf if value is None else float(value)
+
+
+def scoreboard(entries: Sequence[Row]) -> Scoreboard:
+    """Rank the finished candidates of a trial; controls are never ranked."""
+    done = [row for row in entries if row["state"] == "done"]
+    racing = [row for row in done if row["control"] is None]
+    truth = next((row for row in done if row["control"] == "truth"), None)
+    table: dict[str, dict[str, Mark]] = {row["letter"]: {} for row in racing}
+    for measure in MEASURES.values():
+        values = {row["letter"]: _value(row, measure.id) for row in racing}
+        if measure.better == "nearer to the truth":
+            if truth is None:
+                continue
+            aim = _value(truth, measure.id)
+            values = {letter: abs(value - aim) for letter, value in values.items()}
+        for letter, mark in marks(values, measure.tie, higher=measure.better == "higher").items():
+            table[letter][measure.id] = mark
+    times = {
+        row["letter"]: Timed(
+            row["timing"]["median"], min(row["timing"]["process"]), max(row["timing"]["process"])
+        )
+        for row in racing
+    }
+    for letter, mark in time_marks(times).items():
+        table[letter][TIME] = mark
+    points = {row["letter"]: (row["timing"]["median"], _value(row, QUALITY)) for row in racing}
+    return Scoreboard(table, front(points))
