@@ -52,6 +52,12 @@ async def _database_error(request: Request, error: Exception) -> Response:
     )
 
 
+async def _integrity_error(request: Request, error: Exception) -> Response:
+    return _problem(
+        422, "The request is not right", "The request names a kind or another thing that is not there."
+    )
+
+
 async def _any_error(request: Request, error: Exception) -> Response:
     return _problem(
         500, "Mistline failed", "Mistline itself failed; nothing is lost. The server's log says more."
@@ -102,6 +108,7 @@ def create_app() -> FastAPI:
         (HTTPException, _http_error),
         (psycopg.OperationalError, _database_error),
         (psycopg_pool.PoolTimeout, _database_error),
+        (psycopg.IntegrityError, _integrity_error),
         (Exception, _any_error),
     ):
         app.add_exception_handler(kind, handler)

@@ -138,8 +138,8 @@ class PlanAnswer(BaseModel):
     source: Pixels
     truth: Pixels
     input: Pixels
-    cropped: tuple[int, int]
-    factors: tuple[float, float]
+    cropped: list[int] = Field(description="pixels taken off across and down")
+    factors: list[float] = Field(description="reached across and down")
     share: float
     takes: int
     repeats: int

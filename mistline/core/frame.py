@@ -13,9 +13,21 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-__all__ = ["SRGB", "Array", "ColourTag", "Frame", "Size", "decode_srgb", "encode_srgb", "luma"]
+__all__ = [
+    "SRGB",
+    "Array",
+    "Codes",
+    "ColourTag",
+    "Frame",
+    "Size",
+    "decode_srgb",
+    "encode_srgb",
+    "luma",
+    "to_frame",
+]
 
 Array = npt.NDArray[np.floating[Any]]  # float32 by contract
+Codes = npt.NDArray[np.unsignedinteger[Any]]  # uint8 or uint16
 LUMA_WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
@@ -74,6 +86,14 @@ class Frame:
     def with_pixels(self, pixels: Array) -> "Frame":
         """Return the same frame with other pixels (of any size)."""
         return replace(self, pixels=np.ascontiguousarray(pixels, np.float32))
+
+
+def to_frame(codes: Codes) -> Frame:
+    """Integers to a frame: code value / largest code value, float32."""
+    depth = codes.dtype.itemsize * 8
+    # A true division: v / 255 and 257 v / 65535 then give the same float, so the truth control is exact.
+    pixels = np.divide(codes, np.float32(2**depth - 1), dtype=np.float32)
+    return Frame(pixels, depth)
 
 
 def luma(pixels: Array) -> Array:

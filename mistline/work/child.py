@@ -21,10 +21,10 @@ from typing import Any
 import psutil
 
 from mistline.core.degrade.downsample import Setup, crop_truth, make_input, plan
-from mistline.core.frame import Frame, Size
+from mistline.core.frame import Codes, Frame, Size, to_frame
 from mistline.core.measure import measure_all, measure_traits
 from mistline.core.media.plate import quantise, read_plate, write_plate, write_view
-from mistline.core.media.still import Codes, read_still, to_frame
+from mistline.core.media.still import read_still
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, run_recipe
 from mistline.core.timing.clock import repeat, reset_peak, resident_peak

@@ -15,6 +15,7 @@ __all__ = ["edge_width"]
 
 REBLUR = 1.5
 RISE = 2.563  # 10-90 % of a Gaussian-blurred step, in sigmas: 2 * 1.28155
+SLOPE_BLUR = 1 / 3  # variance that a difference over two pixels adds, square pixels
 STRONGEST = 0.02
 LEAST_SLOPE = 8 / 255
 
@@ -45,4 +46,5 @@ def edge_width(brightness: Array) -> float | None:
         return None
     strong = peaks & (steep >= np.quantile(steep[peaks], 1 - max(STRONGEST, 20 / peaks.sum())))
     middle = float(np.median(ratio[strong]))
-    return RISE * REBLUR / float(np.sqrt(max(middle, 1.0001) ** 2 - 1))
+    square = REBLUR**2 / (max(middle, 1.0001) ** 2 - 1) - SLOPE_BLUR
+    return RISE * float(np.sqrt(max(square, 0.0)))

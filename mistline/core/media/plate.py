@@ -10,8 +10,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from mistline.core.frame import Frame, Size
-from mistline.core.media.still import Codes, to_frame
+from mistline.core.frame import Codes, Frame, Size, to_frame
 from mistline.errors import BadMedia
 
 __all__ = ["TILE", "levels", "quantise", "read_plate", "to_eight_bit", "write_plate", "write_view"]

@@ -15,20 +15,17 @@ import struct
 import zlib
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import imagecodecs
 import numpy as np
-import numpy.typing as npt
 import tifffile
 from PIL import Image, ImageCms, UnidentifiedImageError
 
-from mistline.core.frame import Frame, Size
+from mistline.core.frame import Codes, Size
 from mistline.errors import BadMedia
 
-__all__ = ["MAX_MEGAPIXELS", "Still", "read_still", "to_frame"]
+__all__ = ["MAX_MEGAPIXELS", "Still", "read_still"]
 
-Codes = npt.NDArray[np.unsignedinteger[Any]]  # uint8 or uint16
 MAX_MEGAPIXELS = 200
 Image.MAX_IMAGE_PIXELS = None  # `_check_size` decides, on the header alone
 
@@ -60,13 +57,6 @@ class Still:
     def size(self) -> Size:
         """Width and height after orientation."""
         return Size(self.codes.shape[1], self.codes.shape[0])
-
-
-def to_frame(codes: Codes) -> Frame:
-    """Integers to a frame: code value / largest code value, float32."""
-    depth = codes.dtype.itemsize * 8
-    pixels = np.multiply(codes, np.float32(1 / (2**depth - 1)), dtype=np.float32)
-    return Frame(pixels, depth)
 
 
 def _file_type(name: str, head: bytes) -> tuple[str, list[str]]:
@@ -170,9 +160,9 @@ def _read_common(name: str, path: Path, kind: str) -> tuple[Codes, bytes | None,
     notes: list[str] = []
     with Image.open(path) as image:
         _check_size(name, *image.size)
-        icc, orientation = image.info.get("icc_profile"), image.getexif().get(274, 1)
         if kind == "PNG":
             _check_png_whole(name, path)
+        icc, orientation = image.info.get("icc_profile"), image.getexif().get(274, 1)
         if image.mode == "CMYK":
             if not icc:
                 raise BadMedia(

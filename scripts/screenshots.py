@@ -1,0 +1,50 @@
+"""Take the pictures in docs/screenshots from a running `make demo`.
+
+    .venv/bin/python scripts/screenshots.py [ADDRESS] [OUT] [NAME ...]
+"""
+
+import sys
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import sync_playwright
+
+ADDRESS = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8765"
+OUT = Path(sys.argv[2] if len(sys.argv) > 2 else "docs/screenshots")
+
+
+def views() -> dict[str, str]:
+    trial = httpx.get(f"{ADDRESS}/api/trials").json()["items"][-1]
+    at = f"/trials/{trial['id']}"
+    return {
+        "shelf": "/shelf",
+        "trials": "/trials",
+        "set-up": f"/trials/new?source={trial['source_id']}",
+        "set-up-summary": f"{at}/setup",
+        "run": f"{at}/run",
+        "look": f"{at}/look?panes=truth,input,C,D&focus=3&x=620&y=690&z=2",
+        "look-flip": f"{at}/look?panes=E&focus=0",
+        "scores": f"{at}/scores",
+        "verdict": f"{at}/verdict",
+        "playbook": "/playbook",
+    }
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    wanted = sys.argv[3:]
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.on("console", lambda message: print("console:", message.text) if message.type == "error" else None)
+        for name, path in views().items():
+            if wanted and name not in wanted:
+                continue
+            page.goto(ADDRESS + path)
+            page.wait_for_timeout(1500)
+            page.screenshot(path=OUT / f"{name}.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()

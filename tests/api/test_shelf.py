@@ -1,0 +1,88 @@
+"""The Shelf over HTTP, with a real worker that reads the files."""
+
+import io
+
+import numpy as np
+from PIL import Image
+
+from mistline.store.files import original_key
+from tests.conftest import as_png
+from tests.core.media.test_still import BAD
+from tests.harness import Running, until
+
+
+def _sources(app: Running) -> dict[str, dict]:
+    return {source["name"]: source for source in app.http.get("/api/sources").json()["items"]}
+
+
+def test_a_batch_arrives_although_some_files_are_bad(app: Running, astronaut: np.ndarray) -> None:
+    good = {"one.png": as_png(astronaut), "two.png": as_png(astronaut[:100, :120])}
+    for name, content in {**good, **{name: content for name, (content, _) in BAD.items()}}.items():
+        app.upload(name, content)
+    until(lambda: all(s["state"] in ("ready", "failed") for s in _sources(app).values()), what="reading all")
+    found = _sources(app)
+    assert {name for name, source in found.items() if source["state"] == "ready"} == set(good)
+    for name in BAD:
+        assert found[name]["error"].startswith(name) and found[name]["picture_id"] is None
+    facts, traits = found["one.png"]["facts"], found["one.png"]["traits"]
+    assert (facts["width"], facts["height"], facts["bit_depth"], facts["channels"]) == (512, 512, 8, "RGB")
+    assert facts["file_type"] == "PNG" and found["one.png"]["file_bytes"] == len(good["one.png"])
+    assert 0 < traits["noise_sigma"] < 5 and 1 < traits["edge_width"] < 4 and 0.3 < traits["mean_level"] < 0.6
+
+
+def test_the_original_is_kept_untouched_and_once(app: Running, astronaut: np.ndarray) -> None:
+    content = as_png(astronaut[5:90, 7:80])
+    first = app.read("kept.png", content)
+    again = app.http.post("/api/sources", files={"file": ("other name.png", content)}).json()
+    assert again["new"] is False and again["source"]["id"] == first["id"]
+    answer = app.http.get(f"/api/sources/{first['id']}/original")
+    assert answer.content == content
+    assert answer.headers["content-type"] == "application/octet-stream"
+    assert answer.headers["content-disposition"] == 'attachment; filename="kept.png"'
+    import hashlib
+
+    stored = app.media / original_key(hashlib.sha256(content).hexdigest())
+    assert stored.read_bytes() == content
+    assert list((app.media / "incoming").iterdir()) == []
+
+
+def test_tiles_hold_the_pictures_values(app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("tiles.png", as_png(astronaut))
+    picture = app.http.get(f"/api/pictures/{source['picture_id']}").json()
+    assert (picture["width"], picture["levels"], picture["tile"]) == (512, 1, 512)
+    answer = app.http.get(f"/api/pictures/{source['picture_id']}/tiles/0/0/0")
+    assert np.array_equal(np.asarray(Image.open(io.BytesIO(answer.content))), astronaut)
+    assert answer.headers["content-type"] == "image/png" and "immutable" in answer.headers["cache-control"]
+    assert app.http.get(f"/api/pictures/{source['picture_id']}/tiles/0/7/7").status_code == 404
+    assert app.http.get("/api/pictures/..%2f..%2fetc/tiles/0/0/0").status_code == 404
+
+
+def test_kind_and_story_can_be_set_and_an_unused_source_removed(app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("edit.png", as_png(astronaut[:64, :64]))
+    edited = app.http.patch(
+        f"/api/sources/{source['id']}", json={"kind": "faces", "story": "A portrait"}
+    ).json()
+    assert (edited["kind"], edited["story"], edited["name"]) == ("faces", "A portrait", "edit.png")
+    assert app.http.patch(f"/api/sources/{source['id']}", json={"kind": "nonsense"}).status_code == 422
+    assert app.http.delete(f"/api/sources/{source['id']}").status_code == 204
+    gone = app.http.get(f"/api/sources/{source['id']}")
+    assert gone.status_code == 404 and gone.headers["content-type"] == "application/problem+json"
+
+
+def test_names_are_cleaned_of_paths_and_control_characters(app: Running, astronaut: np.ndarray) -> None:
+    assert app.upload("..\\..\\a/b/sly\x07.png", as_png(astronaut[:70, :70]))["name"].startswith("sly")
+
+
+def test_a_page_ends_where_the_next_begins(app: Running) -> None:
+    whole = [source["id"] for source in app.http.get("/api/sources", params={"limit": 200}).json()["items"]]
+    seen, cursor = [], None
+    while True:
+        page = app.http.get(
+            "/api/sources", params={"limit": 3, **({"cursor": cursor} if cursor else {})}
+        ).json()
+        seen += [source["id"] for source in page["items"]]
+        cursor = page["next_cursor"]
+        if cursor is None:
+            break
+    assert seen == whole
+    assert app.http.get("/api/sources", params={"cursor": "garbage"}).status_code == 404

@@ -1,0 +1,228 @@
+"""Trials over HTTP with a real queue, worker and database: run, cancel, fail, survive, decide."""
+
+import contextlib
+import csv
+import io
+import json
+import threading
+import time
+
+import httpx
+import numpy as np
+import psutil
+import pytest
+
+from tests.conftest import as_png
+from tests.harness import Running, until
+
+RECIPES = ["Bilinear", "Bicubic", "Lanczos 3"]
+
+
+@pytest.fixture(scope="module")
+def source(app: Running, astronaut: np.ndarray) -> dict:
+    return app.read("astronaut.png", as_png(astronaut))
+
+
+@pytest.fixture(scope="module")
+def slow_source(app: Running) -> dict:
+    """Large enough for non-local means to take some seconds."""
+    noise = np.random.default_rng(0).integers(0, 256, (1500, 1500, 3), np.uint8)
+    return app.read("noise.png", as_png(noise))
+
+
+@pytest.fixture(scope="module")
+def trial(app: Running, source: dict) -> dict:
+    return app.finished(app.start_trial(source["id"], *RECIPES))
+
+
+def _entry(trial: dict, letter: str) -> dict:
+    return next(entry for entry in trial["entries"] if entry["letter"] == letter)
+
+
+def test_a_plan_says_what_will_happen_in_numbers(app: Running, source: dict) -> None:
+    body = {"source_id": source["id"], "setup": {"factor": 5}, "recipe_ids": app.recipe_ids(*RECIPES)}
+    plan = app.http.post("/api/plans", json=body).json()
+    assert plan["truth"] == {"width": 510, "height": 510} and plan["cropped"] == [2, 2]
+    assert plan["input"] == {"width": 102, "height": 102} and plan["share"] == pytest.approx(1 / 25)
+    assert plan["takes"] == 5 and plan["repeats"] == 3
+
+    def forecasts() -> list[dict] | None:
+        now = app.http.post("/api/plans", json=body).json()["forecasts"]
+        return now if all(known["seconds"] is not None for known in now) else None
+
+    for known in until(forecasts, what="timing the crops"):
+        assert 0 < known["seconds"] < 10 and known["basis"] in ("a timed crop", "earlier takes")
+
+
+def test_a_truth_test_ranks_the_enlargers_as_everybody_knows(trial: dict) -> None:
+    """Common practice on a photograph shrunk by area: nearest < bilinear < bicubic < Lanczos 3 in PSNR."""
+    assert [entry["letter"] for entry in trial["entries"]] == ["A", "B", "C", "N", "T"]
+    psnr = [_entry(trial, letter)["scores"]["psnr_luma"] for letter in "NABC"]
+    assert psnr == sorted(psnr) and 20 < psnr[0] < psnr[-1] < 30
+    assert _entry(trial, "C")["marks"]["psnr_luma"] == "best"
+    assert trial["front"] and set(trial["front"]) <= set("ABC")
+
+
+def test_the_truth_control_is_identical_after_write_and_read(trial: dict) -> None:
+    control = _entry(trial, "T")
+    assert control["control"] == "truth" and control["scores"]["psnr_rgb"] is None
+    assert control["scores"]["ssim"] == pytest.approx(1) and control["scores"]["ciede2000"] == 0
+    assert control["marks"] == {} == _entry(trial, "N")["marks"]
+
+
+def test_the_timing_is_whole(trial: dict) -> None:
+    entry = _entry(trial, "B")
+    timing = entry["timing"]
+    assert len(timing["process"]) == 3 and min(timing["process"]) <= timing["median"] <= max(
+        timing["process"]
+    )
+    assert timing["spread"] == pytest.approx(max(timing["process"]) - min(timing["process"]))
+    for part in ("load", "warm_up", "write", "peak_bytes"):
+        assert timing[part] > 0
+    assert entry["machine"]["processor"] and entry["machine"]["cores"] >= 1
+
+
+def test_the_take_is_written_losslessly_in_16_bits(app: Running, trial: dict, astronaut: np.ndarray) -> None:
+    import cv2
+
+    plate = app.http.get(f"/api/pictures/{_entry(trial, 'T')['picture_id']}/plate").content
+    codes = cv2.imdecode(np.frombuffer(plate, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
+    assert codes.dtype == np.uint16 and np.array_equal(codes, astronaut.astype(np.uint16) * 257)
+
+
+def test_the_same_recipe_again_is_there_at_once(app: Running, source: dict, trial: dict) -> None:
+    again = app.trial(app.start_trial(source["id"], *RECIPES))
+    assert [entry["state"] for entry in again["entries"]] == ["done"] * 5
+    assert [entry["take_key"] for entry in again["entries"]] == [
+        entry["take_key"] for entry in trial["entries"]
+    ]
+
+
+def test_scores_go_out_as_csv_and_json(app: Running, trial: dict) -> None:
+    answer = app.http.get(f"/api/trials/{trial['id']}/scores.csv")
+    assert answer.headers["content-type"].startswith("text/csv")
+    rows = {row["entry"]: row for row in csv.DictReader(io.StringIO(answer.text))}
+    assert float(rows["A"]["SSIM (1)"]) == pytest.approx(_entry(trial, "A")["scores"]["ssim"])
+    assert rows["T"]["PSNR, RGB (dB)"] == "inf" and rows["N"]["control"] == "nearest"
+    assert app.http.get(f"/api/trials/{trial['id']}/scores.json").json()["entries"][0]["letter"] == "A"
+
+
+def test_cancel_stops_the_work_within_a_second_and_retry_makes_it_whole(
+    app: Running, slow_source: dict
+) -> None:
+    key = app.start_trial(slow_source["id"], "Denoised, Lanczos 3", factor=1.5)
+
+    def processing() -> dict | None:
+        entry = _entry(app.trial(key), "A")
+        return entry if entry["stage"].startswith("processing") else None
+
+    entry = until(processing, what="processing")
+    children = lambda: [p for p in psutil.Process(app.worker.pid).children() if p.status() != "zombie"]  # noqa: E731
+    assert children()
+    begun = time.monotonic()
+    assert app.http.post(f"/api/takes/{entry['take_key']}/cancel").json() == {"count": 1}
+    assert _entry(app.trial(key), "A")["state"] == "cancelled"
+    mine = [p.pid for p in children()]
+    until(lambda: not mine or not any(psutil.pid_exists(pid) for pid in mine[:1]), 5, "the child's end")
+    assert time.monotonic() - begun < 1.5
+    assert app.http.post(f"/api/takes/{entry['take_key']}/cancel").json() == {"count": 0}
+    assert app.http.post(f"/api/takes/{entry['take_key']}/retry").status_code == 202
+    assert _entry(app.finished(key), "A")["state"] == "done"
+    again = app.http.post(f"/api/takes/{entry['take_key']}/retry")
+    assert again.status_code == 409 and "nothing to retry" in again.json()["detail"]
+
+
+def test_a_killed_worker_loses_nothing(app: Running, slow_source: dict) -> None:
+    key = app.start_trial(slow_source["id"], "Denoised, Lanczos 3", "Bicubic", factor=1.4)
+    until(lambda: _entry(app.trial(key), "B")["stage"].startswith("processing"), what="processing")
+    children = psutil.Process(app.worker.pid).children()
+    app.kill_worker()
+    until(
+        lambda: not any(child.is_running() and child.status() != "zombie" for child in children),
+        3,
+        "the child's end",
+    )
+    app.start_worker()
+    trial = app.finished(key, 120)
+    assert [entry["state"] for entry in trial["entries"]] == ["done"] * 4
+    scores = app.http.get("/api/queue").json()
+    assert scores["items"] == []
+    folders = [path.name for path in (app.media / "pictures").glob("*/*")]
+    assert len(folders) == len(set(folders)) and trial["entries"][0]["picture_id"] in folders
+
+
+def test_events_tell_of_every_change(app: Running, source: dict) -> None:
+    heard: list[dict] = []
+
+    def listen() -> None:
+        with (
+            contextlib.suppress(httpx.HTTPError),
+            httpx.stream("GET", f"{app.address}/api/events", timeout=20) as stream,
+        ):
+            for line in stream.iter_lines():
+                if line.startswith("data: "):
+                    heard.append(json.loads(line[6:]))
+
+    threading.Thread(target=listen, daemon=True).start()
+    until(lambda: heard, 5, "the first event")
+    trial = app.finished(app.start_trial(source["id"], "Bilinear", factor=2))
+    until(lambda: any(event["table"] == "takes" for event in heard), 5, "an event of a take")
+    keys = {event["key"] for event in heard if event["table"] == "takes"}
+    assert {entry["take_key"] for entry in trial["entries"]} <= keys
+
+
+def test_a_broken_media_store_fails_in_words(app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("lost.png", as_png(astronaut[:128, :128]))
+    picture = app.media / "pictures" / source["picture_id"][:2] / source["picture_id"] / "plate.png"
+    content = picture.read_bytes()
+    picture.unlink()
+    key = app.start_trial(source["id"], "Bicubic", factor=2)
+    entry = _entry(app.finished(key), "A")
+    assert entry["state"] == "failed" and "media store" in entry["error"]
+    picture.write_bytes(content)
+    for entry in app.trial(key)["entries"]:
+        app.http.post(f"/api/takes/{entry['take_key']}/retry")
+    assert [entry["state"] for entry in app.finished(key)["entries"]] == ["done"] * 3
+
+
+@pytest.mark.parametrize(
+    ("change", "part"),
+    [
+        ({"setup": {"factor": 0.5}}, "greater than 1"),
+        ({"setup": {"factor": 40}}, "less than or equal to 16"),
+        ({"setup": {"factor": 4, "kernel": "guess"}}, "kernel"),
+        ({"recipe_ids": []}, "Choose 1 to 12 recipes"),
+    ],
+)
+def test_a_wrong_set_up_is_refused_in_words(app: Running, source: dict, change: dict, part: str) -> None:
+    body = {
+        "source_id": source["id"],
+        "setup": {"factor": 4},
+        "recipe_ids": app.recipe_ids("Bicubic"),
+        **change,
+    }
+    answer = app.http.post("/api/trials", json=body)
+    assert answer.status_code == 422 and part in answer.json()["detail"]
+
+
+def test_a_verdict_is_kept_with_its_history_and_shown_in_the_playbook(app: Running, trial: dict) -> None:
+    url = f"/api/trials/{trial['id']}/verdicts"
+    first = {"kind": "faces", "pick": "A", "fallback": None, "reasons": "Soft, but no rims."}
+    second = {"kind": "faces", "pick": "C", "fallback": "B", "reasons": "Eyes came out right."}
+    assert app.http.post(url, json=first).status_code == 201
+    assert [v["pick"] for v in app.http.post(url, json=second).json()["verdicts"]] == ["C", "A"]
+    assert app.http.post(url, json={**first, "pick": "Z"}).status_code == 404
+    assert app.http.post(url, json={**first, "pick": "T"}).status_code == 404
+    kinds = {kind["kind"]: kind["verdicts"] for kind in app.http.get("/api/playbook").json()}
+    assert len(kinds) == 10 and kinds["night"] == []
+    [standing] = kinds["faces"]
+    assert (standing["pick_name"], standing["fallback_name"]) == ("Lanczos 3", "Bicubic")
+    assert standing["trial_id"] == trial["id"] and standing["pick_seconds"] > 0
+
+
+def test_a_source_in_use_is_not_removed_and_a_removed_trial_is_gone(app: Running, source: dict) -> None:
+    refused = app.http.delete(f"/api/sources/{source['id']}")
+    assert refused.status_code == 409 and "trials" in refused.json()["detail"]
+    key = app.start_trial(source["id"], "Bicubic")
+    assert app.http.delete(f"/api/trials/{key}").status_code == 204
+    assert app.http.get(f"/api/trials/{key}").status_code == 404

@@ -1,0 +1,37 @@
+"""Headless Chromium from Debian's packages, through Playwright."""
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from tests.harness import Running
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if "browser" in item.path.parts:
+            item.add_marker(pytest.mark.browser)
+            item.add_marker(pytest.mark.xdist_group("browser"))
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        started = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        yield started
+        started.close()
+
+
+@pytest.fixture
+def page(browser: Browser, app: Running) -> Iterator[Page]:
+    """A page on the running Mistline; anything the browser complains of (policy, errors) fails the test."""
+    complaints: list[str] = []
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=app.address)
+    opened = context.new_page()
+    opened.on("console", lambda message: complaints.append(message.text) if message.type == "error" else None)
+    opened.on("pageerror", lambda error: complaints.append(str(error)))
+    yield opened
+    context.close()
+    ours = [text for text in complaints if "status of 4" not in text and "ERR_INCOMPLETE_CHUNKED" not in text]
+    assert ours == []

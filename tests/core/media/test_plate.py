@@ -1,0 +1,59 @@
+"""Mistline's own pictures: exact round trips and exact tiles."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from mistline.core.frame import Frame, Size
+from mistline.core.media.plate import (
+    TILE,
+    levels,
+    quantise,
+    read_plate,
+    to_eight_bit,
+    write_plate,
+    write_view,
+)
+
+RNG = np.random.default_rng(9)
+
+
+@pytest.mark.parametrize("top", [255, 65535])
+@pytest.mark.parametrize("channels", [1, 3])
+def test_a_plate_comes_back_exactly(tmp_path: Path, top: int, channels: int) -> None:
+    codes = RNG.integers(0, top + 1, (30, 50, channels)).astype(np.uint8 if top == 255 else np.uint16)
+    write_plate(tmp_path / "plate.png", codes)
+    back = read_plate(tmp_path / "plate.png")
+    again, clipped = quantise(back, back.bit_depth)
+    assert np.array_equal(again, codes) and clipped == 0
+
+
+def test_clipping_is_counted() -> None:
+    pixels = np.full((10, 10, 1), 0.5, np.float32)
+    pixels[:2] = 1.2
+    pixels[2] = -0.2
+    codes, clipped = quantise(Frame(pixels, 8), 16)
+    assert clipped == pytest.approx(0.3) and codes.max() == 65535 and codes.min() == 0
+
+
+def test_every_8_bit_value_survives_16_bits() -> None:
+    every = np.arange(256, dtype=np.uint8).reshape(16, 16, 1)
+    assert np.array_equal(to_eight_bit(every.astype(np.uint16) * 257), every)
+    deep = RNG.integers(0, 65536, (64, 64, 1)).astype(np.uint16)
+    assert np.array_equal(to_eight_bit(deep), np.round(deep / 257).astype(np.uint8))
+
+
+def test_level_0_tiles_hold_exactly_the_picture(tmp_path: Path) -> None:
+    codes = RNG.integers(0, 256, (TILE + 70, 2 * TILE + 11, 3)).astype(np.uint8)
+    assert write_view(tmp_path, codes) == 3 == levels(Size(2 * TILE + 11, TILE + 70))
+    rows = [
+        np.concatenate(
+            [np.asarray(Image.open(tmp_path / "0" / f"{column}_{row}.png")) for column in range(3)], 1
+        )
+        for row in range(2)
+    ]
+    assert np.array_equal(np.concatenate(rows, 0), codes)
+    assert Image.open(tmp_path / "2" / "0_0.png").size == (259, 146)
+    assert max(Image.open(tmp_path / "thumbnail.png").size) <= 360

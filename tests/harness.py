@@ -1,0 +1,140 @@
+"""A whole Mistline for a test: database, web process and worker, on free ports and in throw-away folders."""
+
+import contextlib
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import uuid
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import httpx
+import psycopg
+
+from mistline.store import database, recipes
+from mistline.store.settings import ROOT
+from mistline.work.queue import apply_schema
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def until(check: Callable[[], object], seconds: float = 60, what: str = "it") -> object:
+    """Wait for something to become true; return it."""
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        found = check()
+        if found:
+            return found
+        time.sleep(0.1)
+    raise AssertionError(f"{what} did not happen within {seconds} s")
+
+
+@dataclass
+class Running:
+    """Addresses and processes of one Mistline, and shortcuts for what tests ask of it."""
+
+    address: str
+    environment: dict[str, str]
+    media: Path
+    server: subprocess.Popen[bytes]
+    worker: subprocess.Popen[bytes]
+    http: httpx.Client = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.http = httpx.Client(base_url=self.address, timeout=30)
+
+    def start_worker(self) -> None:
+        self.worker = subprocess.Popen(
+            [sys.executable, "-m", "mistline.work.worker"], env=self.environment, cwd=ROOT
+        )
+
+    def kill_worker(self) -> None:
+        self.worker.send_signal(signal.SIGKILL)
+        self.worker.wait()
+
+    def upload(self, name: str, content: bytes) -> dict:
+        answer = self.http.post("/api/sources", files={"file": (name, content)})
+        assert answer.status_code == 201, answer.text
+        return answer.json()["source"]
+
+    def read(self, name: str, content: bytes) -> dict:
+        """Upload and wait until it is read, or has failed."""
+        source = self.upload(name, content)
+
+        def state() -> dict | None:
+            now = self.http.get(f"/api/sources/{source['id']}").json()
+            return now if now["state"] in ("ready", "failed") else None
+
+        return until(state, what=f"reading {name}")
+
+    def recipe_ids(self, *names: str) -> list[str]:
+        every = {recipe["name"]: recipe["id"] for recipe in self.http.get("/api/recipes").json()}
+        return [every[name] for name in names]
+
+    def start_trial(self, source: str, *names: str, factor: float = 4) -> str:
+        body = {"source_id": source, "setup": {"factor": factor}, "recipe_ids": self.recipe_ids(*names)}
+        answer = self.http.post("/api/trials", json=body)
+        assert answer.status_code == 201, answer.text
+        return answer.json()["id"]
+
+    def trial(self, key: str) -> dict:
+        return self.http.get(f"/api/trials/{key}").json()
+
+    def finished(self, key: str, seconds: float = 90) -> dict:
+        def over() -> dict | None:
+            now = self.trial(key)
+            return (
+                now if all(entry["state"] not in ("waiting", "running") for entry in now["entries"]) else None
+            )
+
+        return until(over, seconds, "the trial's end")
+
+
+@contextlib.contextmanager
+def running(cluster_url: str, folder: Path) -> Iterator[Running]:
+    """Start Mistline on a fresh database of the cluster."""
+    name = f"t{uuid.uuid4().hex[:12]}"
+    with psycopg.connect(cluster_url, autocommit=True) as connection:
+        connection.execute(f"create database {name}")  # type: ignore[call-overload]
+    url = cluster_url.rsplit("/", 1)[0] + f"/{name}"
+    database.migrate(url)
+    apply_schema(url)
+    with psycopg.connect(url, row_factory=psycopg.rows.dict_row) as connection:
+        recipes.seed(connection)
+    port = free_port()
+    media = folder / "media"
+    environment = {**os.environ, "MISTLINE_DATABASE_URL": url, "MISTLINE_MEDIA_URL": media.as_uri()}
+    server = subprocess.Popen(
+        [sys.executable, "-m", "uvicorn", "--factory", "mistline.api.app:create_app", "--port", str(port),
+         "--log-level", "warning", "--timeout-graceful-shutdown", "1"],
+        env=environment, cwd=ROOT,
+    )  # fmt: skip
+    worker = subprocess.Popen([sys.executable, "-m", "mistline.work.worker"], env=environment, cwd=ROOT)
+    app = Running(f"http://127.0.0.1:{port}", environment, media, server, worker)
+    try:
+
+        def answers() -> bool:
+            with contextlib.suppress(httpx.TransportError):
+                return app.http.get("/api/kinds").status_code == 200
+            return False
+
+        until(answers, 30, "the web process' start")
+        yield app
+    finally:
+        app.http.close()
+        for process in (app.worker, app.server):
+            process.terminate()
+        for process in (app.worker, app.server):
+            try:
+                process.wait(10)
+            except subprocess.TimeoutExpired:
+                process.kill()
+                process.wait()

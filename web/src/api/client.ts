@@ -1,0 +1,39 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Source = Schemas["Source"];
+export type Kind = Schemas["Kind"];
+export type Trial = Schemas["Trial"];
+export type TrialItem = Schemas["TrialItem"];
+export type Entry = Schemas["Entry"];
+export type Measure = Schemas["MeasureShown"];
+export type Setup = Schemas["Setup"];
+export type Plan = Schemas["PlanAnswer"];
+export type RecipeItem = Schemas["RecipeItem"];
+export type Picture = Schemas["Picture"];
+export type Queue = Schemas["Queue"];
+export type PlaybookKind = Schemas["PlaybookKind"];
+export type VerdictRequest = Schemas["VerdictRequest"];
+export type Imported = Schemas["Imported"];
+
+export const client = createClient<paths>({ baseUrl: "/" });
+
+/** An answer of the API, or an error whose message is the sentence for people. */
+export async function answer<T>(
+  call: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
+  const { data, error, response } = await call.catch(() => {
+    throw new Error("Mistline does not answer. Is it still running?");
+  });
+  if (!response.ok) throw new Error(sentence(error));
+  return data as T;
+}
+
+/** The sentence of a problem document. */
+export function sentence(problem: unknown): string {
+  const detail = (problem as { detail?: unknown } | undefined)?.detail;
+  return typeof detail === "string" ? detail : "The request failed; try again.";
+}
+
+export const thumbnail = (picture: string) => `/api/pictures/${picture}/thumbnail`;

@@ -1,0 +1,144 @@
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useMutation,
+  useQueries,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
+import { answer, client, type Setup, type Trial, type VerdictRequest } from "./client";
+
+/** Server state lives here only: one hook a resource, keyed by the table the events name. */
+export const useKinds = () =>
+  useQuery({
+    queryKey: ["kinds"],
+    queryFn: () => answer(client.GET("/api/kinds")),
+    staleTime: Infinity,
+  });
+
+export const useSources = () =>
+  useInfiniteQuery({
+    queryKey: ["sources"],
+    queryFn: ({ pageParam }) =>
+      answer(client.GET("/api/sources", { params: { query: { cursor: pageParam } } })),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.next_cursor ?? undefined,
+  });
+
+export const useSource = (id: string | null) =>
+  useQuery({
+    queryKey: ["sources", id],
+    queryFn: () =>
+      answer(client.GET("/api/sources/{source_id}", { params: { path: { source_id: id ?? "" } } })),
+    enabled: id !== null,
+  });
+
+export const useRecipes = () =>
+  useQuery({ queryKey: ["recipes"], queryFn: () => answer(client.GET("/api/recipes")) });
+
+export const useTrials = () =>
+  useInfiniteQuery({
+    queryKey: ["trials"],
+    queryFn: ({ pageParam }) =>
+      answer(client.GET("/api/trials", { params: { query: { cursor: pageParam } } })),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.next_cursor ?? undefined,
+  });
+
+const getTrial = (id: string) =>
+  answer(client.GET("/api/trials/{trial_id}", { params: { path: { trial_id: id } } }));
+
+export const useTrial = (id: string) => useQuery({ queryKey: ["trials", id], queryFn: () => getTrial(id) });
+
+export const useQueue = () =>
+  useQuery({ queryKey: ["queue"], queryFn: () => answer(client.GET("/api/queue")) });
+
+export const usePlaybook = () =>
+  useQuery({ queryKey: ["playbook"], queryFn: () => answer(client.GET("/api/playbook")) });
+
+export const usePictures = (ids: string[]) =>
+  useQueries({
+    queries: ids.map((id) => ({
+      queryKey: ["picture", id],
+      queryFn: () =>
+        answer(client.GET("/api/pictures/{picture_id}", { params: { path: { picture_id: id } } })),
+      staleTime: Infinity,
+    })),
+  });
+
+export const usePlan = (source: string | null, setup: Setup, recipes: string[]) =>
+  useQuery({
+    queryKey: ["plan", source, setup, recipes],
+    queryFn: () =>
+      answer(client.POST("/api/plans", { body: { source_id: source ?? "", setup, recipe_ids: recipes } })),
+    enabled: source !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export function useEditSource() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (edit: { id: string; kind?: string; story?: string; name?: string }) =>
+      answer(
+        client.PATCH("/api/sources/{source_id}", {
+          params: { path: { source_id: edit.id } },
+          body: { kind: edit.kind, story: edit.story, name: edit.name },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+  });
+}
+
+export function useRemoveSource() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (id: string) =>
+      answer(client.DELETE("/api/sources/{source_id}", { params: { path: { source_id: id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+  });
+}
+
+export const useStartTrial = () =>
+  useMutation({
+    mutationFn: (body: { source_id: string; setup: Setup; recipe_ids: string[]; name: string }) =>
+      answer(client.POST("/api/trials", { body })),
+  });
+
+/** Cancel or retry one take, or cancel a whole trial. */
+export function useTakeAction() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (act: { cancel?: string; retry?: string; cancelTrial?: string }) => {
+      const path = (key: string) => ({ params: { path: { key } } });
+      if (act.cancel) await answer(client.POST("/api/takes/{key}/cancel", path(act.cancel)));
+      if (act.retry) await answer(client.POST("/api/takes/{key}/retry", path(act.retry)));
+      if (act.cancelTrial)
+        await answer(
+          client.POST("/api/trials/{trial_id}/cancel", { params: { path: { trial_id: act.cancelTrial } } }),
+        );
+    },
+    onSettled: () => queries.invalidateQueries(),
+  });
+}
+
+export function useRemoveTrial() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (id: string) =>
+      answer(client.DELETE("/api/trials/{trial_id}", { params: { path: { trial_id: id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["trials"] }),
+  });
+}
+
+export function useWriteVerdict(trial: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: VerdictRequest) =>
+      answer(client.POST("/api/trials/{trial_id}/verdicts", { params: { path: { trial_id: trial } }, body })),
+    onSuccess: (fresh: Trial) => {
+      queries.setQueryData(["trials", trial], fresh);
+      return queries.invalidateQueries({ queryKey: ["playbook"] });
+    },
+  });
+}

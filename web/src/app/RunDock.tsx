@@ -1,0 +1,85 @@
+import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
+import { Link } from "react-router";
+import type { Queue } from "../api/client";
+import { useQueue, useTakeAction } from "../api/queries";
+import { percent, seconds } from "../ui/format";
+import { LetterPlate } from "../ui/LetterPlate";
+import { Bar, Button } from "../ui/parts";
+
+type Item = Queue["items"][number];
+
+function Row({ item }: { item: Item }) {
+  const act = useTakeAction();
+  const running = item.state === "running";
+  return (
+    <li className="grid grid-cols-[auto_1fr_12rem_9rem_auto] items-center gap-3 py-1">
+      <LetterPlate letter={item.letter} />
+      <Link to={`/trials/${item.trial_id}/run`} className="truncate hover:underline">
+        {item.entry_name} <span className="text-soft">in {item.trial_name}</span>
+      </Link>
+      <Bar share={item.progress} label={`${item.entry_name} progress`} />
+      <span className="text-soft">{running ? item.stage : "waiting"}</span>
+      <Button tone="quiet" onClick={() => act.mutate({ cancel: item.key })}>
+        Cancel
+      </Button>
+    </li>
+  );
+}
+
+function Summary({ queue }: { queue: Queue }) {
+  const running = queue.items.find((item) => item.state === "running");
+  const waiting = queue.items.filter((item) => item.state === "waiting").length;
+  if (queue.items.length === 0) return <span className="text-soft">Nothing is running.</span>;
+  return (
+    <>
+      {running ? (
+        <>
+          <span className="max-w-[26rem] truncate">
+            {running.letter} {running.entry_name}, {running.stage}
+          </span>
+          <span className="w-40">
+            <Bar share={running.progress} label="Progress of the running take" />
+          </span>
+          <span>{percent(running.progress)}</span>
+        </>
+      ) : (
+        <span>Starting</span>
+      )}
+      <span className="text-soft">{waiting} waiting</span>
+      <span className="text-soft">
+        {queue.seconds_left === null
+          ? "time left not known yet"
+          : `about ${seconds(queue.seconds_left)} left`}
+      </span>
+    </>
+  );
+}
+
+/** At the foot of every page: what runs, how far, how long, what waits. */
+export function RunDock() {
+  const { data, isError } = useQueue();
+  const queue = data ?? { items: [], seconds_left: null };
+  return (
+    <Disclosure as="footer" className="shrink-0 border-t border-line bg-sheet" aria-label="Run dock">
+      <DisclosurePanel
+        as="ul"
+        className="max-h-60 divide-y divide-line overflow-y-auto border-b border-line px-6 py-2"
+      >
+        {queue.items.map((item) => (
+          <Row key={item.key} item={item} />
+        ))}
+        {queue.items.length === 0 && <li className="py-2 text-soft">The queue is empty.</li>}
+      </DisclosurePanel>
+      <div className="flex h-9 items-center gap-4 px-6 text-[14px]" aria-live="off">
+        <DisclosureButton className="font-semibold hover:underline">
+          Queue {queue.items.length > 0 && `(${queue.items.length})`}
+        </DisclosureButton>
+        {isError ? (
+          <span role="alert">Mistline does not answer; trying again.</span>
+        ) : (
+          <Summary queue={queue} />
+        )}
+      </div>
+    </Disclosure>
+  );
+}

@@ -1,0 +1,195 @@
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useState } from "react";
+import type { Trial } from "../../api/client";
+import { zoomText } from "../../ui/format";
+import { LetterPlate } from "../../ui/LetterPlate";
+import { Button } from "../../ui/parts";
+import { Pane } from "../../viewer/Pane";
+import { useViewport, zoomOf } from "../../viewer/viewport";
+import { KEYS, useKeys } from "./useKeys";
+import { useChoices, useLook, type Choice } from "./useLook";
+
+const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
+const CHIP = "rounded-sm px-2 py-1 hover:bg-[#5a5a5a] aria-pressed:bg-[#e8e8e8] aria-pressed:text-[#1c1c1c]";
+
+function Caption({ choice, scale }: { choice: Choice; scale: number }) {
+  const zoom = useViewport((view) => zoomOf(view));
+  return (
+    <div className="flex h-9 shrink-0 items-center gap-2 overflow-hidden bg-[#2b2b2b] px-2 text-[13px] whitespace-nowrap text-[#e8e8e8]">
+      <LetterPlate letter={choice.plate} neutral />
+      <span className="truncate font-semibold">{choice.name}</span>
+      <span className="truncate text-[#b9b9b9]">{choice.detail}</span>
+      <span className="ml-auto shrink-0 pl-2 text-[#d0d0d0]" data-testid="pane-zoom">
+        {zoomText(zoom * scale)}
+      </span>
+    </div>
+  );
+}
+
+interface SlotProps {
+  choice: Choice;
+  extent: { width: number };
+  active: boolean;
+  onActivate: () => void;
+}
+
+function Slot({ choice, extent, active, onActivate }: SlotProps) {
+  const [shown, setShown] = useState<string | null>(null);
+  const { picture } = choice;
+  const state = choice.waiting ?? (picture && shown !== picture.id ? "loading" : null);
+  return (
+    <section
+      aria-label={choice.name}
+      data-active={active || undefined}
+      onPointerDown={onActivate}
+      className={`relative flex min-h-0 min-w-0 flex-col ${active ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
+    >
+      <Caption choice={choice} scale={picture ? extent.width / picture.width : 1} />
+      <div className="relative min-h-0 flex-1">
+        {picture ? (
+          <Pane picture={picture} label={choice.name} onShown={setShown} />
+        ) : (
+          <div className="size-full bg-[var(--surround)]" />
+        )}
+        {state && (
+          <p
+            role="status"
+            className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded-sm bg-[#1c1c1c] px-3 py-1 text-[#f0f0f0]"
+          >
+            {state}
+          </p>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function KeyList({ open, close }: { open: boolean; close: () => void }) {
+  return (
+    <Dialog open={open} onClose={close} className="relative z-10">
+      <div className="fixed inset-0 grid place-items-center bg-black/40 p-4">
+        <DialogPanel className="max-h-full overflow-y-auto rounded-sm bg-sheet p-6">
+          <DialogTitle className="text-xl font-semibold">Keys</DialogTitle>
+          <dl className="my-4 grid grid-cols-[auto_1fr] gap-x-6 gap-y-1.5">
+            {KEYS.map(([key, meaning]) => (
+              <div key={key} className="contents">
+                <dt className="font-semibold">{key}</dt>
+                <dd>{meaning}</dd>
+              </div>
+            ))}
+          </dl>
+          <Button onClick={close}>Close</Button>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}
+
+function ZoomChips({ factor }: { factor: number }) {
+  const zoom = useViewport((view) => view.zoom);
+  const zoomTo = useViewport((view) => view.zoomTo);
+  const steps: [string, number | null, string][] = [
+    ["Fit", null, "F"],
+    ["100 %", 1, "G"],
+    ["200 %", 2, "H"],
+  ];
+  if (factor !== 2) steps.push([`${Number((factor * 100).toFixed(1))} %`, factor, "J"]);
+  return (
+    <div role="group" aria-label="Zoom" className="flex">
+      {steps.map(([name, step, key]) => (
+        <button
+          key={key}
+          type="button"
+          title={`Key ${key}`}
+          className={CHIP}
+          aria-pressed={zoom === step}
+          onClick={() => zoomTo(step)}
+        >
+          {name}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+/** Several results at the same place: one viewport, one to four panes, flip in place. */
+export function LookPage({ trial }: { trial: Trial }) {
+  const choices = useChoices(trial);
+  const look = useLook(trial, choices);
+  const [surround, setSurround] = useState(1);
+  const [help, setHelp] = useState(false);
+  const smooth = useViewport((view) => view.smooth);
+  const toggleSmooth = useViewport((view) => view.toggleSmooth);
+  const letters = choices.map((choice) => choice.id).filter((id) => id.length === 1);
+  useKeys({
+    factor: trial.setup.factor,
+    letters,
+    put: look.put,
+    hold: look.hold,
+    turn: (step) => look.setFocus((look.focus + step + look.panes.length) % look.panes.length),
+    help: () => setHelp(true),
+  });
+  const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
+  return (
+    <div
+      className="viewing flex h-full min-h-0 flex-col bg-[#3f3f3f] text-[#ececec]"
+      style={{ ["--surround" as string]: SURROUNDS[surround] }}
+    >
+      <div className="flex shrink-0 flex-wrap items-center gap-x-5 gap-y-1 px-4 py-1.5 text-[14px]">
+        <div role="group" aria-label="Panes" className="flex items-center">
+          <span className="mr-1 text-[#c4c4c4]">Panes</span>
+          {[1, 2, 3, 4].map((count) => (
+            <button
+              key={count}
+              type="button"
+              className={CHIP}
+              aria-pressed={look.panes.length === count}
+              onClick={() => look.setCount(count)}
+            >
+              {count}
+            </button>
+          ))}
+        </div>
+        <div role="group" aria-label="Shown in the active pane" className="flex items-center">
+          <span className="mr-1 text-[#c4c4c4]">Active pane</span>
+          {choices.map((choice) => (
+            <button
+              key={choice.id}
+              type="button"
+              title={choice.name}
+              className={CHIP}
+              aria-pressed={look.panes[look.focus] === choice.id}
+              onClick={() => look.put(choice.id)}
+            >
+              {choice.plate}
+            </button>
+          ))}
+        </div>
+        <ZoomChips factor={trial.setup.factor} />
+        <button type="button" className={CHIP} aria-pressed={smooth} onClick={toggleSmooth} title="Key S">
+          Smooth
+        </button>
+        <button type="button" className={CHIP} onClick={() => setSurround((surround + 1) % SURROUNDS.length)}>
+          Surround
+        </button>
+        <button type="button" className={`${CHIP} ml-auto`} onClick={() => setHelp(true)}>
+          Keys ?
+        </button>
+      </div>
+      <div
+        className={`grid min-h-0 flex-1 gap-0.5 ${look.panes.length === 4 ? "grid-cols-2 grid-rows-2" : ["", "grid-cols-1", "grid-cols-2", "grid-cols-3"][look.panes.length]}`}
+      >
+        {look.panes.map((id, index) => (
+          <Slot
+            key={index}
+            choice={choiceOf(index === look.focus && look.held ? look.held : id)}
+            extent={trial.plan.truth}
+            active={index === look.focus && look.panes.length > 1}
+            onActivate={() => look.setFocus(index)}
+          />
+        ))}
+      </div>
+      <KeyList open={help} close={() => setHelp(false)} />
+    </div>
+  );
+}

@@ -1,0 +1,80 @@
+import { useEffect } from "react";
+import { useViewport } from "../../viewer/viewport";
+
+export const KEYS: [string, string][] = [
+  ["1 – 9", "Put entry A – I into the active pane"],
+  ["I (hold)", "See the input in the active pane"],
+  ["T (hold)", "See the truth in the active pane"],
+  ["[  ]", "Make the pane before or after active"],
+  ["F", "Fit"],
+  ["G", "100 %: one picture pixel to one device pixel"],
+  ["H", "200 %"],
+  ["J", "The trial's factor"],
+  ["+  −", "Zoom in or out"],
+  ["Arrows", "Move"],
+  ["S", "Smooth or exact pixels above 100 %"],
+  ["?", "This list"],
+];
+
+const STEP = 80;
+
+interface Wiring {
+  factor: number;
+  letters: string[];
+  put: (letter: string) => void;
+  hold: (id: string | null) => void;
+  turn: (step: number) => void;
+  help: () => void;
+}
+
+/** All keys of the Look page. */
+export function useKeys({ factor, letters, put, hold, turn, help }: Wiring) {
+  useEffect(() => {
+    const view = useViewport.getState;
+    const middle = (ratio: number) => {
+      const { pane, zoomAbout } = view();
+      zoomAbout(pane.width / 2, pane.height / 2, ratio);
+    };
+    const acts: Record<string, () => void> = {
+      f: () => view().zoomTo(null),
+      g: () => view().zoomTo(1),
+      h: () => view().zoomTo(2),
+      j: () => view().zoomTo(factor),
+      "+": () => middle(1.25),
+      "=": () => middle(1.25),
+      "-": () => middle(0.8),
+      s: () => view().toggleSmooth(),
+      i: () => hold("input"),
+      t: () => hold("truth"),
+      "[": () => turn(-1),
+      "]": () => turn(1),
+      "?": help,
+      arrowleft: () => view().panBy(STEP, 0),
+      arrowright: () => view().panBy(-STEP, 0),
+      arrowup: () => view().panBy(0, STEP),
+      arrowdown: () => view().panBy(0, -STEP),
+    };
+    const down = (event: KeyboardEvent) => {
+      const inField =
+        event.target instanceof Element && event.target.closest("input, textarea, select, [role=listbox]");
+      if (inField || event.ctrlKey || event.metaKey || event.altKey) return;
+      const letter = letters[Number(event.key) - 1];
+      const act = letter ? () => put(letter) : acts[event.key.toLowerCase()];
+      if (!act || (event.repeat && letter)) return;
+      event.preventDefault();
+      act();
+    };
+    const up = (event: KeyboardEvent) => {
+      if (["i", "t"].includes(event.key.toLowerCase())) hold(null);
+    };
+    const away = () => hold(null);
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    window.addEventListener("blur", away);
+    return () => {
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+      window.removeEventListener("blur", away);
+    };
+  }, [factor, letters, put, hold, turn, help]);
+}

@@ -1,0 +1,170 @@
+import { useCallback, useEffect, useState } from "react";
+import { useSearchParams } from "react-router";
+import type { Picture, Trial } from "../../api/client";
+import { usePictures } from "../../api/queries";
+import { ready } from "../../viewer/paint";
+import { followTiles } from "../../viewer/tiles";
+import { useViewport } from "../../viewer/viewport";
+
+/** Something a pane can show: an entry by its letter, or "truth" or "input". */
+export interface Choice {
+  id: string;
+  plate: string;
+  name: string;
+  detail: string;
+  picture: Picture | null;
+  waiting: string | null;
+}
+
+const STATES: Record<string, string> = { waiting: "waiting", failed: "failed", cancelled: "cancelled" };
+
+export function useChoices(trial: Trial): Choice[] {
+  const made = trial.entries.filter((entry) => entry.control !== "truth");
+  const ids = [trial.truth_picture, trial.input_picture, ...made.map((entry) => entry.picture_id)];
+  const found = usePictures(ids.filter((id) => id !== null));
+  const pictures = new Map(found.flatMap(({ data }) => (data ? [[data.id, data] as const] : [])));
+  const pictureOf = (id: string | null) => (id === null ? null : (pictures.get(id) ?? null));
+  const plain = (
+    id: string,
+    plate: string,
+    name: string,
+    detail: string,
+    picture: string | null,
+  ): Choice => ({
+    id,
+    plate,
+    name,
+    detail,
+    picture: pictureOf(picture),
+    waiting: picture ? null : "not made yet",
+  });
+  const size = trial.plan.input;
+  return [
+    plain(
+      "truth",
+      "Truth",
+      "Truth",
+      `${trial.plan.truth.width} × ${trial.plan.truth.height}`,
+      trial.truth_picture,
+    ),
+    plain(
+      "input",
+      "Input",
+      "Input, enlarged to the same size",
+      `${size.width} × ${size.height}`,
+      trial.input_picture,
+    ),
+    ...made.map((entry) => ({
+      id: entry.letter,
+      plate: entry.letter,
+      name: entry.name,
+      detail:
+        entry.passes
+          .flatMap((pass) =>
+            Object.entries(pass.changed).map(([key, value]) => `${pass.name} ${key} ${String(value)}`),
+          )
+          .join(", ") || "all settings at their defaults",
+      picture: pictureOf(entry.picture_id),
+      waiting:
+        entry.state === "running"
+          ? `running ${Math.round(entry.progress * 100)} %`
+          : (STATES[entry.state] ?? null),
+    })),
+  ];
+}
+
+/** What each pane shows and which has the focus; kept in the address with the place and the zoom. */
+export function useLook(trial: Trial, choices: Choice[]) {
+  const [params, setParams] = useSearchParams();
+  const [held, hold] = useState<string | null>(null);
+  const letters = choices.map((choice) => choice.id);
+  const asked = (params.get("panes") ?? "truth,input,A,B").split(",");
+  const panes = asked.slice(0, 4).map((id) => (letters.includes(id) ? id : "truth"));
+  const focus = Math.min(Number(params.get("focus") ?? panes.length - 1) || 0, panes.length - 1);
+  const change = useCallback(
+    (values: Record<string, string>) =>
+      setParams(
+        (before) => {
+          for (const [key, value] of Object.entries(values)) before.set(key, value);
+          return before;
+        },
+        { replace: true },
+      ),
+    [setParams],
+  );
+  const setPanes = (next: string[], focused = focus) =>
+    change({ panes: next.join(","), focus: String(Math.min(focused, next.length - 1)) });
+  const put = (id: string, at = focus) =>
+    setPanes(
+      panes.map((pane, index) => (index === at ? id : pane)),
+      at,
+    );
+  const setCount = (count: number) => {
+    const spare = letters.filter((id) => !panes.includes(id));
+    const kept = count === 1 ? [panes[focus] ?? "truth"] : panes.slice(0, count);
+    setPanes([...kept, ...spare].slice(0, count), count === 1 ? 0 : focus);
+  };
+  useOpening(trial, params);
+  usePlaceInAddress(change);
+  usePreload(choices);
+  return { panes, focus, held, hold, put, setCount, setFocus: (at: number) => change({ focus: String(at) }) };
+}
+
+/** Open the viewport on this trial, at the place in the address if there is one. */
+function useOpening(trial: Trial, params: URLSearchParams) {
+  const open = useViewport((view) => view.open);
+  const { width, height } = trial.plan.truth;
+  useEffect(() => {
+    const [x, y, zoom] = ["x", "y", "z"].map((key) => Number(params.get(key)));
+    const place = params.has("z") ? { x: x ?? 0, y: y ?? 0, zoom: zoom || null } : undefined;
+    open({ width, height }, place);
+    // Only on opening: afterwards the viewport leads and the address follows.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [trial.id, width, height]);
+}
+
+function usePlaceInAddress(change: (values: Record<string, string>) => void) {
+  useEffect(() => {
+    let timer: number | undefined;
+    const stop = useViewport.subscribe((view, before) => {
+      if (view.x === before.x && view.y === before.y && view.zoom === before.zoom) return;
+      window.clearTimeout(timer);
+      timer = window.setTimeout(
+        () =>
+          change({
+            x: view.x.toFixed(1),
+            y: view.y.toFixed(1),
+            z: String(Number((view.zoom ?? 0).toFixed(5))),
+          }),
+        250,
+      );
+    });
+    return () => {
+      stop();
+      window.clearTimeout(timer);
+    };
+  }, [change]);
+}
+
+/** Fetch what the other entries show at this place, so that a flip is instant. */
+function usePreload(choices: Choice[]) {
+  const [, heard] = useState(0);
+  useEffect(() => {
+    let timer = 0;
+    const later = () => {
+      window.clearTimeout(timer);
+      timer = window.setTimeout(() => {
+        const view = useViewport.getState();
+        const here = choices.filter((choice) => choice.picture && ready(choice.picture, view)).length;
+        heard(here);
+        document.documentElement.dataset.preloaded = String(here);
+      }, 120);
+    };
+    later();
+    const stops = [useViewport.subscribe(later), followTiles(later)];
+    return () => {
+      stops.forEach((stop) => stop());
+      window.clearTimeout(timer);
+    };
+  }, [choices]);
+}

@@ -1,0 +1,95 @@
+import { Link } from "react-router";
+import { thumbnail, type PlaybookKind } from "../../api/client";
+import { usePlaybook } from "../../api/queries";
+import { day, seconds } from "../../ui/format";
+import { Empty, Page, Trouble } from "../../ui/parts";
+
+type Verdict = PlaybookKind["verdicts"][number];
+
+function Standing({ verdict }: { verdict: Verdict }) {
+  return (
+    <div className="grid grid-cols-[8rem_1fr_17rem] gap-5">
+      <span className="flex h-24 items-center justify-center bg-[#777]">
+        {verdict.picture_id && (
+          <img src={thumbnail(verdict.picture_id)} alt="" className="max-h-24 max-w-32" />
+        )}
+      </span>
+      <div>
+        <p className="text-lg font-semibold">{verdict.pick_name}</p>
+        {verdict.pick_words !== verdict.pick_name && (
+          <p className="text-[14px] text-soft">{verdict.pick_words}</p>
+        )}
+        <p className="mt-1 line-clamp-4 whitespace-pre-line">{verdict.reasons}</p>
+      </div>
+      <dl className="space-y-1 text-[14px]">
+        <dt className="text-soft">Cost</dt>
+        <dd>
+          {verdict.pick_seconds != null ? `${seconds(verdict.pick_seconds)} a frame` : "–"}
+          {verdict.pick_ssim != null && `, SSIM ${verdict.pick_ssim.toFixed(4)}`}
+        </dd>
+        <dt className="text-soft">Quick fallback</dt>
+        <dd>
+          {verdict.fallback_name
+            ? `${verdict.fallback_name}${verdict.fallback_seconds != null ? `, ${seconds(verdict.fallback_seconds)} a frame` : ""}`
+            : "none"}
+        </dd>
+        <dt className="text-soft">Evidence</dt>
+        <dd>
+          <Link className="underline underline-offset-4" to={`/trials/${verdict.trial_id}/look`}>
+            {verdict.trial_name}
+          </Link>{" "}
+          <span className="text-soft">
+            {verdict.source_name}, {verdict.setup_words}, {day(verdict.created_at)}
+          </span>
+        </dd>
+      </dl>
+    </div>
+  );
+}
+
+function Kind({ kind }: { kind: PlaybookKind }) {
+  const [standing, ...earlier] = kind.verdicts;
+  if (!standing) return null;
+  return (
+    <section className="rounded-sm border border-line bg-sheet p-4" data-testid={`kind-${kind.kind}`}>
+      <h2 className="mb-2 text-xl font-semibold">{kind.kind_name}</h2>
+      <Standing verdict={standing} />
+      {earlier.length > 0 && (
+        <details className="mt-3">
+          <summary className="cursor-pointer text-accent-deep">
+            {earlier.length} earlier {earlier.length === 1 ? "verdict" : "verdicts"}
+          </summary>
+          <div className="mt-3 space-y-4">
+            {earlier.map((verdict) => (
+              <Standing key={verdict.trial_id} verdict={verdict} />
+            ))}
+          </div>
+        </details>
+      )}
+    </section>
+  );
+}
+
+/** The standing choice for each kind of footage, with the verdicts behind it. */
+export function PlaybookPage() {
+  const { data = [], error, isSuccess } = usePlaybook();
+  const open = data.filter((kind) => kind.verdicts.length === 0).map((kind) => kind.kind_name.toLowerCase());
+  return (
+    <Page title="Playbook">
+      <Trouble error={error} />
+      {isSuccess && open.length === data.length && (
+        <Empty title="No kind has a standing choice yet">
+          Write the verdict of a trial: its pick then stands here for that kind of footage, with the evidence.
+        </Empty>
+      )}
+      <div className="space-y-3">
+        {data.map((kind) => (
+          <Kind key={kind.kind} kind={kind} />
+        ))}
+      </div>
+      {open.length > 0 && open.length < data.length && (
+        <p className="mt-5 text-soft">Still open: {open.join("; ")}.</p>
+      )}
+    </Page>
+  );
+}

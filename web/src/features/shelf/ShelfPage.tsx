@@ -1,0 +1,35 @@
+import { useKinds, useSources } from "../../api/queries";
+import { Button, Empty, Page, Trouble } from "../../ui/parts";
+import { Importer } from "./Importer";
+import { SourceCard } from "./SourceCard";
+import { useImport } from "./useImport";
+
+/** The sources, with what was read and measured of each. */
+export function ShelfPage() {
+  const sources = useSources();
+  const kinds = useKinds().data ?? [];
+  const importing = useImport();
+  const items = sources.data?.pages.flatMap((page) => page.items) ?? [];
+  return (
+    <Page title="Shelf">
+      <Importer {...importing} />
+      <Trouble error={sources.error} />
+      {sources.isSuccess && items.length === 0 && (
+        <Empty title="The Shelf is empty">
+          Bring in a large, clean original: shrinking it and enlarging it again by every method shows which
+          one comes closest to the real thing.
+        </Empty>
+      )}
+      <ul className="grid gap-3 lg:grid-cols-2">
+        {items.map((source) => (
+          <SourceCard key={source.id} source={source} kinds={kinds} />
+        ))}
+      </ul>
+      {sources.hasNextPage && (
+        <Button className="mt-4" onClick={() => void sources.fetchNextPage()}>
+          Show more
+        </Button>
+      )}
+    </Page>
+  );
+}

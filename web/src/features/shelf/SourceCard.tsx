@@ -1,0 +1,127 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { answer, client, thumbnail, type Kind, type Source } from "../../api/client";
+import { useEditSource, useRemoveSource } from "../../api/queries";
+import { bytes, megapixels, pixels } from "../../ui/format";
+import { Button, ButtonLink, Fact, Trouble } from "../../ui/parts";
+
+export function KindSelect({
+  kinds,
+  value,
+  onChange,
+}: {
+  kinds: Kind[];
+  value: string | null;
+  onChange: (kind: string) => void;
+}) {
+  return (
+    <select
+      aria-label="Kind"
+      value={value ?? ""}
+      onChange={(event) => onChange(event.target.value)}
+      className="w-full max-w-72 rounded-sm border border-line bg-sheet px-2 py-1"
+    >
+      {value === null && <option value="">Choose a kind</option>}
+      {kinds.map((kind) => (
+        <option key={kind.id} value={kind.id}>
+          {kind.name}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+function Figures({ source }: { source: Source }) {
+  const { facts, traits } = source;
+  if (!facts || !traits) return null;
+  return (
+    <dl className="grid grid-cols-3 gap-x-4 gap-y-1.5 text-[14px]">
+      <Fact name="Size">{pixels(facts)}</Fact>
+      <Fact name="Pixels">{megapixels(facts)}</Fact>
+      <Fact name="File">{`${facts.file_type}, ${bytes(source.file_bytes)}`}</Fact>
+      <Fact name="Depth">{`${facts.bit_depth} bit ${facts.channels}`}</Fact>
+      <Fact name="Noise">{`${traits.noise_sigma.toFixed(1)} cv`}</Fact>
+      <Fact name="Edge width">
+        {traits.edge_width === null ? "no edges" : `${traits.edge_width.toFixed(1)} px`}
+      </Fact>
+      <Fact name="Mean level">{`${(traits.mean_level * 100).toFixed(0)} %`}</Fact>
+      <div className="col-span-2">
+        <Fact name="Colour">{facts.colour}</Fact>
+      </div>
+    </dl>
+  );
+}
+
+function Unread({ source }: { source: Source }) {
+  const queries = useQueryClient();
+  const again = useMutation({
+    mutationFn: () =>
+      answer(client.POST("/api/sources/{source_id}/read", { params: { path: { source_id: source.id } } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+  });
+  if (source.state !== "failed")
+    return <p className="text-soft">{source.state === "reading" ? "Reading" : "Waiting to be read"}</p>;
+  return (
+    <div role="alert" className="border-l-4 border-accent bg-wash px-3 py-2">
+      {source.error}
+      <Button tone="quiet" onClick={() => again.mutate()}>
+        Read again
+      </Button>
+    </div>
+  );
+}
+
+/** One source: picture, story, kind, what was read and measured of it. */
+export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] }) {
+  const edit = useEditSource();
+  const remove = useRemoveSource();
+  const ready = source.state === "ready";
+  return (
+    <li
+      className="grid grid-cols-[13.5rem_1fr] gap-5 rounded-sm border border-line bg-sheet p-3"
+      data-testid="source"
+    >
+      <div className="flex flex-col gap-3">
+        <div className="flex h-40 items-center justify-center overflow-hidden bg-[#777]">
+          {source.picture_id && (
+            <img
+              src={thumbnail(source.picture_id)}
+              alt=""
+              loading="lazy"
+              className="max-h-full max-w-full object-contain"
+            />
+          )}
+        </div>
+        {ready && (
+          <ButtonLink tone="main" to={`/trials/new?source=${source.id}`}>
+            Set up a trial
+          </ButtonLink>
+        )}
+      </div>
+      <div className="flex min-w-0 flex-col gap-2">
+        <div className="flex items-baseline justify-between gap-3">
+          <h2 className="truncate text-lg leading-tight font-semibold" title={source.name}>
+            {source.name}
+          </h2>
+          <Button tone="quiet" className="!py-0 text-[14px]" onClick={() => remove.mutate(source.id)}>
+            Remove
+          </Button>
+        </div>
+        {source.story && <p className="line-clamp-2 text-[14px] text-soft">{source.story}</p>}
+        {ready ? <Figures source={source} /> : <Unread source={source} />}
+        {source.facts?.notes.map((note) => (
+          <p key={note} className="text-[13px] text-soft">
+            {note}
+          </p>
+        ))}
+        <Trouble error={edit.error ?? remove.error} />
+        {ready && (
+          <KindSelect
+            kinds={kinds}
+            value={source.kind}
+            onChange={(kind) => edit.mutate({ id: source.id, kind })}
+          />
+        )}
+      </div>
+    </li>
+  );
+}

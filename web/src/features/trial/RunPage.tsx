@@ -1,0 +1,81 @@
+import type { Entry, Trial } from "../../api/client";
+import { useTakeAction } from "../../api/queries";
+import { percent, seconds } from "../../ui/format";
+import { LetterPlate } from "../../ui/LetterPlate";
+import { Bar, Button, ButtonLink, Page, Trouble } from "../../ui/parts";
+
+function State({ entry }: { entry: Entry }) {
+  if (entry.state === "done")
+    return (
+      <span>{entry.timing?.median != null ? `done, ${seconds(entry.timing.median)} a frame` : "done"}</span>
+    );
+  if (entry.state === "failed") return <span role="alert">{entry.error}</span>;
+  if (entry.state !== "running") return <span className="text-soft">{entry.state}</span>;
+  return (
+    <span className="flex items-center gap-3">
+      <span className="w-40">
+        <Bar share={entry.progress} label={`${entry.name} progress`} />
+      </span>
+      {percent(entry.progress)} {entry.stage}
+      {entry.seconds_left != null && (
+        <span className="text-soft">about {seconds(entry.seconds_left)} left</span>
+      )}
+    </span>
+  );
+}
+
+function Row({ entry }: { entry: Entry }) {
+  const act = useTakeAction();
+  const live = entry.state === "running" || entry.state === "waiting";
+  const over = entry.state === "failed" || entry.state === "cancelled";
+  return (
+    <li
+      data-testid={`entry-${entry.letter}`}
+      data-state={entry.state}
+      className="grid min-h-14 grid-cols-[auto_17rem_1fr_auto] items-center gap-4 border-b border-line bg-sheet px-3 py-1.5"
+    >
+      <LetterPlate letter={entry.letter} />
+      <span>
+        <span className="font-medium">{entry.name}</span>
+        {entry.control && <span className="ml-2 rounded-sm bg-well px-1.5 text-[13px]">control</span>}
+        {entry.words !== entry.name && <span className="block text-[13px] text-soft">{entry.words}</span>}
+      </span>
+      <State entry={entry} />
+      {live && (
+        <Button tone="quiet" onClick={() => act.mutate({ cancel: entry.take_key })}>
+          Cancel
+        </Button>
+      )}
+      {over && <Button onClick={() => act.mutate({ retry: entry.take_key })}>Run again</Button>}
+    </li>
+  );
+}
+
+/** Every entry with its state; what is done can be looked at while the rest runs. */
+export function RunPage({ trial }: { trial: Trial }) {
+  const act = useTakeAction();
+  const live = trial.entries.some((entry) => entry.state === "running" || entry.state === "waiting");
+  const done = trial.entries.filter((entry) => entry.state === "done").length;
+  return (
+    <Page
+      title={
+        live ? `Running, ${done} of ${trial.entries.length} done` : `${done} of ${trial.entries.length} done`
+      }
+      actions={
+        <>
+          {live && <Button onClick={() => act.mutate({ cancelTrial: trial.id })}>Cancel all</Button>}
+          <ButtonLink tone={done > 0 ? "main" : "plain"} to={`/trials/${trial.id}/look`}>
+            Look at the results
+          </ButtonLink>
+        </>
+      }
+    >
+      <Trouble error={act.error} />
+      <ul className="border-t border-line">
+        {trial.entries.map((entry) => (
+          <Row key={entry.letter} entry={entry} />
+        ))}
+      </ul>
+    </Page>
+  );
+}

@@ -1,0 +1,268 @@
+import { useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { thumbnail, type Plan, type RecipeItem, type Setup } from "../../api/client";
+import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
+import { percent, pixels, seconds } from "../../ui/format";
+import { Button, Page, Trouble } from "../../ui/parts";
+
+const FACTORS = [2, 3, 4, 5];
+const KERNELS: [Setup["kernel"], string][] = [
+  ["area", "Area mean"],
+  ["bicubic", "Bicubic, antialiased"],
+  ["lanczos3", "Lanczos 3, antialiased"],
+];
+const LIGHTS: [Setup["light"], string][] = [
+  ["linear", "Linear light"],
+  ["encoded", "Encoded values"],
+];
+const ALWAYS_IN = "Nearest neighbour";
+
+interface PickProps<T> {
+  name: string;
+  options: [T, string][];
+  value: T;
+  onChange: (value: T) => void;
+}
+
+function Pick<T extends string | number>({ name, options, value, onChange }: PickProps<T>) {
+  return (
+    <fieldset>
+      <legend className="mb-1 text-[13px] text-soft">{name}</legend>
+      <div className="flex flex-wrap gap-x-4 gap-y-1">
+        {options.map(([option, words]) => (
+          <label key={option} className="flex items-center gap-1.5">
+            <input
+              type="radio"
+              name={name}
+              className="accent-accent"
+              checked={value === option}
+              onChange={() => onChange(option)}
+            />
+            {words}
+          </label>
+        ))}
+      </div>
+    </fieldset>
+  );
+}
+
+function FactorPick({ value, onChange }: { value: number; onChange: (value: number) => void }) {
+  return (
+    <div className="flex flex-wrap items-end gap-4">
+      <Pick
+        name="Factor: how many times smaller each way the input is"
+        options={FACTORS.map((factor) => [factor, `${factor}x`])}
+        value={value}
+        onChange={onChange}
+      />
+      <label className="flex items-center gap-2">
+        or
+        <input
+          type="number"
+          aria-label="Other factor"
+          min={1.1}
+          max={16}
+          step={0.1}
+          value={value}
+          onChange={(event) => onChange(Number(event.target.value))}
+          className="w-20 rounded-sm border border-line bg-sheet px-2 py-1"
+        />
+      </label>
+    </div>
+  );
+}
+
+function SourcePick({ value, onChange }: { value: string | null; onChange: (id: string) => void }) {
+  const sources = useSources();
+  const chosen = useSource(value).data;
+  const items = (sources.data?.pages.flatMap((page) => page.items) ?? []).filter(
+    (source) => source.state === "ready",
+  );
+  return (
+    <div className="flex items-center gap-4">
+      <span className="flex h-24 w-36 shrink-0 items-center justify-center bg-[#777]">
+        {chosen?.picture_id && (
+          <img src={thumbnail(chosen.picture_id)} alt="" className="max-h-24 max-w-36" />
+        )}
+      </span>
+      <label className="grow">
+        <span className="mb-1 block text-[13px] text-soft">Source, taken as the truth</span>
+        <select
+          value={value ?? ""}
+          onChange={(event) => onChange(event.target.value)}
+          className="w-full rounded-sm border border-line bg-sheet px-2 py-1.5"
+        >
+          {value === null && <option value="">Choose a source from the Shelf</option>}
+          {chosen && !items.some((source) => source.id === chosen.id) && (
+            <option value={chosen.id}>{chosen.name}</option>
+          )}
+          {items.map((source) => (
+            <option key={source.id} value={source.id}>
+              {source.name}
+            </option>
+          ))}
+        </select>
+        {chosen?.facts && (
+          <span className="mt-1 block text-[14px] text-soft">
+            {pixels(chosen.facts)}, {chosen.facts.bit_depth} bit, noise{" "}
+            {chosen.traits?.noise_sigma.toFixed(1)} cv
+          </span>
+        )}
+      </label>
+    </div>
+  );
+}
+
+interface RecipeListProps {
+  recipes: RecipeItem[];
+  chosen: string[];
+  plan: Plan | undefined;
+  toggle: (id: string) => void;
+}
+
+function RecipeList({ recipes, chosen, plan, toggle }: RecipeListProps) {
+  const outlook = new Map(plan?.forecasts.map((forecast) => [forecast.recipe_id, forecast]));
+  return (
+    <fieldset>
+      <legend className="mb-1 text-[13px] text-soft">Recipes that compete</legend>
+      <ul className="divide-y divide-line border-y border-line">
+        {recipes.map((recipe) => {
+          const known = outlook.get(recipe.id);
+          return (
+            <li key={recipe.id}>
+              <label className="grid grid-cols-[auto_1fr_auto] items-center gap-3 px-1 py-1.5">
+                <input
+                  type="checkbox"
+                  className="size-4 accent-accent"
+                  checked={chosen.includes(recipe.id)}
+                  onChange={() => toggle(recipe.id)}
+                />
+                <span>
+                  <span className="font-medium">{recipe.name}</span>
+                  {recipe.words !== recipe.name && (
+                    <span className="block text-[14px] text-soft">{recipe.words}</span>
+                  )}
+                </span>
+                <span className="text-right text-[14px] text-soft">
+                  {known?.seconds != null
+                    ? `about ${seconds(known.seconds)}, from ${known.basis}${known.count && known.count > 1 ? ` (${known.count})` : ""}`
+                    : chosen.includes(recipe.id) && "timing a crop"}
+                </span>
+              </label>
+            </li>
+          );
+        })}
+      </ul>
+      <p className="mt-2 text-[14px] text-soft">
+        Two controls enter by themselves: nearest neighbour, and the truth through the same write and read.
+      </p>
+    </fieldset>
+  );
+}
+
+function InNumbers({ plan, setup, count }: { plan: Plan; setup: Setup; count: number }) {
+  const known = plan.forecasts.map((forecast) => forecast.seconds);
+  const total = known.every((value) => value != null)
+    ? known.reduce<number>((sum, value) => sum + (value ?? 0), 0)
+    : null;
+  const [left = 0, top = 0] = plan.cropped;
+  const exact = plan.factors.every((factor) => Math.abs(factor - setup.factor) < 1e-9);
+  return (
+    <ul className="space-y-2">
+      <li>
+        The truth is <b>{pixels(plan.truth)}</b>
+        {left || top ? `, cropped by ${left} × ${top} pixels to fit the factor.` : ", nothing is cropped."}
+      </li>
+      <li>
+        The input will be <b>{pixels(plan.input)}</b>: <b>{percent(plan.share)}</b> of the data is left (1/
+        {Number((1 / plan.share).toFixed(1))}).
+      </li>
+      {!exact && (
+        <li>
+          No whole number of pixels fits: the factor becomes{" "}
+          {plan.factors.map((factor) => factor.toFixed(4)).join(" × ")}.
+        </li>
+      )}
+      <li>
+        <b>{count + 2} takes</b>: {count} recipes and 2 controls, each processed {plan.repeats} times for the
+        timing. Takes that exist already are not made again.
+      </li>
+      <li>
+        {count === 0
+          ? "Choose at least one recipe."
+          : total === null
+            ? "The time is being measured on a small crop."
+            : `About ${seconds(total)} of processing, plus writing and measuring.`}
+      </li>
+    </ul>
+  );
+}
+
+/** Set up a truth test: source, factor, how the input is made, who competes; and what that means in numbers. */
+export function SetupPage() {
+  const [params, setParams] = useSearchParams();
+  const source = params.get("source");
+  const go = useNavigate();
+  const recipes = (useRecipes().data ?? []).filter((recipe) => recipe.name !== ALWAYS_IN);
+  const [setup, setSetup] = useState<Setup>({ test: "truth", factor: 4, kernel: "area", light: "linear" });
+  const [dropped, setDropped] = useState<string[]>([]);
+  const [name, setName] = useState("");
+  const chosen = recipes.map((recipe) => recipe.id).filter((id) => !dropped.includes(id));
+  const plan = usePlan(source, setup, chosen);
+  const start = useStartTrial();
+  const run = () =>
+    start.mutate(
+      { source_id: source ?? "", setup, recipe_ids: chosen, name },
+      { onSuccess: ({ id }) => void go(`/trials/${id}/run`) },
+    );
+  const toggle = (id: string) =>
+    setDropped((before) => (before.includes(id) ? before.filter((other) => other !== id) : [...before, id]));
+  return (
+    <Page title="Set up a truth test">
+      <div className="grid gap-8 lg:grid-cols-[1fr_21rem]">
+        <div className="space-y-5">
+          <SourcePick value={source} onChange={(id) => setParams({ source: id }, { replace: true })} />
+          <FactorPick value={setup.factor} onChange={(factor) => setSetup({ ...setup, factor })} />
+          <div className="flex flex-wrap gap-x-10 gap-y-4">
+            <Pick
+              name="Shrunk by"
+              options={KERNELS}
+              value={setup.kernel}
+              onChange={(kernel) => setSetup({ ...setup, kernel })}
+            />
+            <Pick
+              name="Working in"
+              options={LIGHTS}
+              value={setup.light}
+              onChange={(light) => setSetup({ ...setup, light })}
+            />
+          </div>
+          <RecipeList recipes={recipes} chosen={chosen} plan={plan.data} toggle={toggle} />
+        </div>
+        <aside className="h-fit space-y-4 rounded-sm border border-line bg-sheet p-5 lg:sticky lg:top-4">
+          <h2 className="text-xl font-semibold">What will happen</h2>
+          {source === null && <p className="text-soft">Choose a source first.</p>}
+          <Trouble error={plan.error ?? start.error} />
+          {plan.data && !plan.error && <InNumbers plan={plan.data} setup={setup} count={chosen.length} />}
+          <label className="block">
+            <span className="mb-1 block text-[13px] text-soft">Name of the trial (optional)</span>
+            <input
+              value={name}
+              maxLength={120}
+              onChange={(event) => setName(event.target.value)}
+              className="w-full rounded-sm border border-line bg-paper px-2 py-1.5"
+            />
+          </label>
+          <Button
+            tone="main"
+            className="w-full"
+            disabled={!plan.data || plan.error !== null || chosen.length === 0 || start.isPending}
+            onClick={run}
+          >
+            Run the trial
+          </Button>
+        </aside>
+      </div>
+    </Page>
+  );
+}

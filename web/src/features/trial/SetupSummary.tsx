@@ -1,0 +1,46 @@
+import { useNavigate } from "react-router";
+import type { Trial } from "../../api/client";
+import { useRemoveTrial } from "../../api/queries";
+import { percent, pixels } from "../../ui/format";
+import { Button, ButtonLink, Fact, Page, Trouble } from "../../ui/parts";
+
+/** How this trial was set up; a set-up never changes, another one is another trial. */
+export function SetupSummary({ trial }: { trial: Trial }) {
+  const remove = useRemoveTrial();
+  const go = useNavigate();
+  const { plan } = trial;
+  return (
+    <Page
+      title="Set-up"
+      actions={
+        <>
+          <Button onClick={() => remove.mutate(trial.id, { onSuccess: () => void go("/trials") })}>
+            Remove this trial
+          </Button>
+          <ButtonLink tone="main" to={`/trials/new?source=${trial.source_id}`}>
+            Set up another
+          </ButtonLink>
+        </>
+      }
+    >
+      <Trouble error={remove.error} />
+      <dl className="grid max-w-3xl grid-cols-3 gap-x-8 gap-y-4 rounded-sm border border-line bg-sheet p-5">
+        <Fact name="Source">{trial.source_name}</Fact>
+        <Fact name="Test">Truth test, {trial.words}</Fact>
+        <Fact name="Factor reached">
+          {plan.factors.map((factor) => Number(factor.toFixed(4))).join(" × ")}
+        </Fact>
+        <Fact name="Truth">{`${pixels(plan.truth)}, ${trial.bit_depth} bit`}</Fact>
+        <Fact name="Cropped">
+          {plan.cropped.some(Boolean) ? `${plan.cropped.join(" × ")} px` : "nothing"}
+        </Fact>
+        <Fact name="Input">{`${pixels(plan.input)}, ${percent(plan.share)} of the data`}</Fact>
+        <Fact name="Noise of the input">
+          {trial.input_traits ? `${trial.input_traits.noise_sigma.toFixed(1)} cv` : null}
+        </Fact>
+        <Fact name="Results">16 bit, lossless</Fact>
+        <Fact name="Repeats for timing">{plan.repeats}</Fact>
+      </dl>
+    </Page>
+  );
+}

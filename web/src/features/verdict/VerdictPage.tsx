@@ -1,0 +1,154 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Entry, Trial } from "../../api/client";
+import { useKinds, useWriteVerdict } from "../../api/queries";
+import { day, seconds } from "../../ui/format";
+import { LetterPlate } from "../../ui/LetterPlate";
+import { Button, Page, Trouble } from "../../ui/parts";
+import { KindSelect } from "../shelf/SourceCard";
+
+function evidence(entry: Entry): string {
+  const { ssim, psnr_luma: psnr } = entry.scores;
+  const parts = [
+    psnr != null && `${psnr.toFixed(2)} dB`,
+    ssim != null && `SSIM ${ssim.toFixed(4)}`,
+    entry.timing?.median != null && `${seconds(entry.timing.median)} a frame`,
+  ];
+  return parts.filter(Boolean).join(", ");
+}
+
+interface ChoiceProps {
+  name: string;
+  entries: Entry[];
+  value: string | null;
+  none?: boolean;
+  onChange: (letter: string | null) => void;
+}
+
+function Choice({ name, entries, value, none = false, onChange }: ChoiceProps) {
+  return (
+    <fieldset>
+      <legend className="mb-1 font-display text-lg font-semibold">{name}</legend>
+      <div className="divide-y divide-line border-y border-line bg-sheet">
+        {entries.map((entry) => (
+          <label key={entry.letter} className="flex items-center gap-3 px-3 py-1.5">
+            <input
+              type="radio"
+              name={name}
+              className="accent-accent"
+              checked={value === entry.letter}
+              onChange={() => onChange(entry.letter)}
+            />
+            <LetterPlate letter={entry.letter} />
+            <span className="min-w-0">
+              <span className="block truncate font-medium">{entry.name}</span>
+              <span className="block text-[13px] text-soft">{evidence(entry)}</span>
+            </span>
+          </label>
+        ))}
+        {none && (
+          <label className="flex items-center gap-3 px-3 py-1.5">
+            <input
+              type="radio"
+              name={name}
+              className="accent-accent"
+              checked={value === null}
+              onChange={() => onChange(null)}
+            />
+            No quick fallback
+          </label>
+        )}
+      </div>
+    </fieldset>
+  );
+}
+
+function History({ trial }: { trial: Trial }) {
+  const kinds = new Map((useKinds().data ?? []).map((kind) => [kind.id, kind.name]));
+  if (trial.verdicts.length === 0) return null;
+  return (
+    <section className="mt-8">
+      <h2 className="mb-2 text-xl font-semibold">Written so far</h2>
+      <ol className="divide-y divide-line border-y border-line bg-sheet">
+        {trial.verdicts.map((verdict, index) => (
+          <li
+            key={verdict.id}
+            className={`px-4 py-2.5 ${index > 0 ? "text-soft" : ""}`}
+            data-testid="verdict"
+          >
+            <span className="font-semibold">
+              {verdict.pick} {verdict.pick_name}
+            </span>
+            {verdict.fallback && ` , quick fallback ${verdict.fallback} ${verdict.fallback_name}`}, for{" "}
+            {kinds.get(verdict.kind)?.toLowerCase()}
+            <span className="float-right text-[13px]">
+              {index === 0 ? "in force since" : "replaced, from"} {day(verdict.created_at)}
+            </span>
+            <p className="mt-0.5 whitespace-pre-line">{verdict.reasons}</p>
+          </li>
+        ))}
+      </ol>
+    </section>
+  );
+}
+
+/** The decision: the pick, the quick fallback, the reasons. Writing again replaces it and keeps the old one. */
+export function VerdictPage({ trial }: { trial: Trial }) {
+  const kinds = useKinds().data ?? [];
+  const last = trial.verdicts[0];
+  const entries = trial.entries.filter((entry) => entry.state === "done" && entry.control !== "truth");
+  const [pick, setPick] = useState<string | null>(last?.pick ?? null);
+  const [fallback, setFallback] = useState<string | null>(last?.fallback ?? null);
+  const [kind, setKind] = useState<string | null>(last?.kind ?? trial.kind);
+  const [reasons, setReasons] = useState(last?.reasons ?? "");
+  const write = useWriteVerdict(trial.id);
+  const missing = [!pick && "a pick", !kind && "a kind", !reasons.trim() && "the reasons"].filter(Boolean);
+  if (entries.length === 0)
+    return (
+      <Page title="Verdict">
+        <p className="text-soft">There is no finished take to decide on yet.</p>
+      </Page>
+    );
+  const save = () => write.mutate({ kind: kind ?? "", pick: pick ?? "", fallback, reasons: reasons.trim() });
+  return (
+    <Page title="Verdict">
+      <div className="grid gap-8 lg:grid-cols-2">
+        <Choice name="Pick" entries={entries} value={pick} onChange={setPick} />
+        <Choice name="Quick fallback" entries={entries} value={fallback} none onChange={setFallback} />
+      </div>
+      <div className="mt-6 grid gap-8 lg:grid-cols-[1fr_18rem]">
+        <label>
+          <span className="mb-1 block font-display text-lg font-semibold">Reasons</span>
+          <textarea
+            rows={4}
+            value={reasons}
+            onChange={(event) => setReasons(event.target.value)}
+            placeholder="What came out right, what broke, where you looked"
+            className="w-full rounded-sm border border-line bg-sheet px-3 py-2"
+          />
+        </label>
+        <div className="space-y-3">
+          <label className="block">
+            <span className="mb-1 block font-display text-lg font-semibold">For the kind</span>
+            <KindSelect kinds={kinds} value={kind} onChange={setKind} />
+          </label>
+          <Button tone="main" disabled={missing.length > 0 || write.isPending} onClick={save}>
+            {last ? "Replace the verdict" : "Write the verdict"}
+          </Button>
+          {missing.length > 0 && <p className="text-[14px] text-soft">Still needed: {missing.join(", ")}.</p>}
+          {write.isSuccess && (
+            <p role="status">
+              Written. It stands in the{" "}
+              <Link to="/playbook" className="underline">
+                Playbook
+              </Link>
+              .
+            </p>
+          )}
+          <Trouble error={write.error} />
+        </div>
+      </div>
+      <History trial={trial} />
+    </Page>
+  );
+}

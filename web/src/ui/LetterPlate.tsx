@@ -1,0 +1,42 @@
+/** Entries are told apart by letter and edge pattern; colour plays no part, so that any eye can. */
+export const DASHES = [
+  "",
+  "7 3",
+  "2 2.5",
+  "9 2 2 2",
+  "5 2 5 6",
+  "1 4",
+  "12 4",
+  "4 1.5",
+  "9 2 2 2 2 2",
+  "3 6",
+  "6 1 1 1",
+  "1 2 6 2",
+];
+
+export function dashOf(letter: string): string {
+  return (letter.length === 1 && DASHES[letter.charCodeAt(0) - 65]) || "";
+}
+
+export function LetterPlate({ letter, neutral = false }: { letter: string; neutral?: boolean }) {
+  const ink = neutral ? "#f2f2f2" : "var(--color-ink)";
+  const wide = letter.length > 1;
+  return (
+    <svg width={wide ? 44 : 24} height={24} aria-hidden="true" className="shrink-0">
+      <rect
+        x={1.5}
+        y={1.5}
+        width={wide ? 41 : 21}
+        height={21}
+        rx={2}
+        fill={neutral ? "#2b2b2b" : "var(--color-sheet)"}
+        stroke={ink}
+        strokeWidth={2}
+        strokeDasharray={dashOf(letter)}
+      />
+      <text x="50%" y={17} textAnchor="middle" fontSize={wide ? 12 : 14} fontWeight={700} fill={ink}>
+        {letter}
+      </text>
+    </svg>
+  );
+}

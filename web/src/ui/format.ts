@@ -1,0 +1,37 @@
+/** Numbers as people read them: three significant digits, always a unit. */
+export function seconds(value: number): string {
+  if (value >= 5400) return `${(value / 3600).toFixed(1)} h`;
+  if (value >= 90) return `${Math.round(value / 60)} min`;
+  return value >= 9.95
+    ? `${value.toFixed(0)} s`
+    : value >= 0.995
+      ? `${value.toFixed(1)} s`
+      : `${(value * 1000).toFixed(0)} ms`;
+}
+
+export function bytes(value: number): string {
+  const units = ["B", "KiB", "MiB", "GiB"];
+  const step = Math.min(3, value > 0 ? Math.floor(Math.log2(value) / 10) : 0);
+  const scaled = value / 1024 ** step;
+  return `${scaled.toFixed(scaled < 10 && step > 0 ? 1 : 0)} ${units[step]}`;
+}
+
+export const percent = (share: number) =>
+  `${(share * 100).toFixed(share < 0.0995 && share > 0 && share < 1 ? 1 : 0)} %`;
+
+export const zoomText = (zoom: number) => `${Number((zoom * 100).toPrecision(3))} %`;
+
+export const pixels = (size: { width: number; height: number }) => `${size.width} × ${size.height}`;
+
+export const megapixels = (size: { width: number; height: number }) => {
+  const value = (size.width * size.height) / 1e6;
+  return `${value.toFixed(value < 10 ? 2 : 1)} MP`;
+};
+
+export const day = (iso: string) =>
+  new Date(iso).toLocaleString("en-GB", {
+    day: "numeric",
+    month: "short",
+    hour: "2-digit",
+    minute: "2-digit",
+  });

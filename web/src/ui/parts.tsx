@@ -1,0 +1,83 @@
+import type { ButtonHTMLAttributes, ReactNode } from "react";
+import { Link, type LinkProps } from "react-router";
+
+const BUTTON =
+  "inline-flex items-center justify-center gap-1.5 rounded-sm px-3 py-1.5 font-medium disabled:opacity-50";
+const TONES = {
+  main: "bg-accent text-white hover:bg-accent-deep",
+  plain: "border border-line bg-sheet hover:border-ink",
+  quiet: "text-accent-deep underline-offset-4 hover:underline !px-1",
+};
+type Tone = keyof typeof TONES;
+
+export function Button({
+  tone = "plain",
+  className = "",
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: Tone }) {
+  return <button type="button" className={`${BUTTON} ${TONES[tone]} ${className}`} {...rest} />;
+}
+
+export function ButtonLink({ tone = "plain", className = "", ...rest }: LinkProps & { tone?: Tone }) {
+  return <Link className={`${BUTTON} ${TONES[tone]} ${className}`} {...rest} />;
+}
+
+/** What went wrong, in the API's sentence, with the next action. */
+export function Trouble({ error, children }: { error: Error | null; children?: ReactNode }) {
+  if (!error) return null;
+  return (
+    <p role="alert" className="flex items-center gap-3 rounded-sm border-l-4 border-accent bg-wash px-3 py-2">
+      {error.message} {children}
+    </p>
+  );
+}
+
+export function Empty({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <div className="rounded-sm border border-dashed border-line bg-sheet px-8 py-14 text-center">
+      <h2 className="text-xl font-semibold">{title}</h2>
+      <div className="mx-auto mt-2 max-w-prose text-soft">{children}</div>
+    </div>
+  );
+}
+
+export function Bar({ share, label }: { share: number; label: string }) {
+  return (
+    <progress
+      aria-label={label}
+      max={1}
+      value={share}
+      className="h-2 w-full appearance-none overflow-hidden rounded-full bg-well [&::-webkit-progress-bar]:bg-well [&::-webkit-progress-value]:bg-accent"
+    />
+  );
+}
+
+/** A label over a value; a dash stands for what is not known. */
+export function Fact({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <div>
+      <dt className="text-[13px] text-soft">{name}</dt>
+      <dd className="font-medium">{children ?? "–"}</dd>
+    </div>
+  );
+}
+
+export function Page({
+  title,
+  actions,
+  children,
+}: {
+  title: string;
+  actions?: ReactNode;
+  children: ReactNode;
+}) {
+  return (
+    <div className="mx-auto w-full max-w-[1240px] px-6 py-6">
+      <header className="mb-5 flex flex-wrap items-end justify-between gap-3">
+        <h1 className="text-3xl font-semibold">{title}</h1>
+        <div className="flex gap-2">{actions}</div>
+      </header>
+      {children}
+    </div>
+  );
+}

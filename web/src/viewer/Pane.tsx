@@ -1,0 +1,127 @@
+import { useEffect, useRef, useState, type PointerEvent } from "react";
+import type { Picture } from "../api/client";
+import { paint, ready } from "./paint";
+import { followTiles } from "./tiles";
+import { useViewport } from "./viewport";
+
+interface Props {
+  picture: Picture | null;
+  label: string;
+  onShown?: (id: string) => void;
+}
+
+/** The browser's own count, which knows how a fractional edge was snapped, unless it forgets the scaling. */
+function devicePixels(length: number, exact: number | undefined): number {
+  const scaled = length * window.devicePixelRatio;
+  return exact !== undefined && Math.abs(exact - scaled) < 2 ? exact : Math.round(scaled);
+}
+
+/** Watch the canvas's box in device pixels, so that 100 % is one picture pixel to one device pixel. */
+function useDevicePixels(canvas: React.RefObject<HTMLCanvasElement | null>, redraw: () => void) {
+  const setPane = useViewport((view) => view.setPane);
+  useEffect(() => {
+    const element = canvas.current;
+    if (!element) return;
+    const observer = new ResizeObserver(([entry]) => {
+      const exact = entry?.devicePixelContentBoxSize?.[0];
+      const width = devicePixels(element.clientWidth, exact?.inlineSize);
+      const height = devicePixels(element.clientHeight, exact?.blockSize);
+      element.width = width;
+      element.height = height;
+      setPane(width, height);
+      redraw();
+    });
+    try {
+      observer.observe(element, { box: "device-pixel-content-box" });
+    } catch {
+      observer.observe(element);
+    }
+    return () => observer.disconnect();
+  }, [canvas, setPane, redraw]);
+}
+
+function usePointer() {
+  const from = useRef<{ x: number; y: number } | null>(null);
+  const panBy = useViewport((view) => view.panBy);
+  return {
+    onPointerDown: (event: PointerEvent<HTMLCanvasElement>) => {
+      event.currentTarget.setPointerCapture(event.pointerId);
+      from.current = { x: event.clientX, y: event.clientY };
+    },
+    onPointerMove: (event: PointerEvent<HTMLCanvasElement>) => {
+      if (!from.current) return;
+      const scale = window.devicePixelRatio;
+      panBy((event.clientX - from.current.x) * scale, (event.clientY - from.current.y) * scale);
+      from.current = { x: event.clientX, y: event.clientY };
+    },
+    onPointerUp: () => (from.current = null),
+    onPointerCancel: () => (from.current = null),
+  };
+}
+
+/** Zoom about the pointer; not passive, since the page must not scroll meanwhile. */
+function useWheel(canvas: React.RefObject<HTMLCanvasElement | null>) {
+  useEffect(() => {
+    const element = canvas.current;
+    if (!element) return;
+    const turn = (event: WheelEvent) => {
+      event.preventDefault();
+      const box = element.getBoundingClientRect();
+      const scale = window.devicePixelRatio;
+      const lines = event.deltaMode === WheelEvent.DOM_DELTA_LINE ? 16 : 1;
+      useViewport
+        .getState()
+        .zoomAbout(
+          (event.clientX - box.left) * scale,
+          (event.clientY - box.top) * scale,
+          Math.exp((-event.deltaY * lines) / 400),
+        );
+    };
+    element.addEventListener("wheel", turn, { passive: false });
+    return () => element.removeEventListener("wheel", turn);
+  }, [canvas]);
+}
+
+/**
+ * One picture in the shared viewport. A picture that is asked for takes the place of the one before only
+ * when all its pixels are here, in one frame: no flash, and never an old picture under a new name.
+ */
+export function Pane({ picture, label, onShown }: Props) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const wanted = useRef(picture);
+  const shown = useRef<Picture | null>(null);
+  const frame = useRef(0);
+  const told = useRef(onShown);
+  const [draw] = useState(() => () => {
+    cancelAnimationFrame(frame.current);
+    frame.current = requestAnimationFrame(() => {
+      const view = useViewport.getState();
+      const next = wanted.current;
+      if (!canvas.current || !next) return;
+      if (next.id !== shown.current?.id && (!shown.current || ready(next, view))) shown.current = next;
+      paint(canvas.current, shown.current ?? next, view);
+      canvas.current.dataset.shown = shown.current?.id;
+      if (shown.current) told.current?.(shown.current.id);
+    });
+  });
+  useDevicePixels(canvas, draw);
+  useWheel(canvas);
+  useEffect(() => {
+    wanted.current = picture;
+    told.current = onShown;
+    draw();
+  }, [picture, onShown, draw]);
+  useEffect(() => {
+    const stops = [useViewport.subscribe(draw), followTiles(draw)];
+    return () => stops.forEach((stop) => stop());
+  }, [draw]);
+  return (
+    <canvas
+      ref={canvas}
+      role="img"
+      aria-label={label}
+      className="block size-full cursor-grab touch-none bg-[var(--surround)] active:cursor-grabbing"
+      {...usePointer()}
+    />
+  );
+}

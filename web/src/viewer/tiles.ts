@@ -1,0 +1,58 @@
+/** Tiles as bitmaps: fetched once, kept while there is room, the longest unused dropped first. */
+const ROOM_BYTES = 640 * 2 ** 20;
+
+interface Held {
+  bitmap: ImageBitmap | null;
+  failed: boolean;
+}
+
+const held = new Map<string, Held>();
+const followers = new Set<() => void>();
+let used = 0;
+
+export function followTiles(heard: () => void): () => void {
+  followers.add(heard);
+  return () => followers.delete(heard);
+}
+
+async function load(url: string, entry: Held) {
+  try {
+    const response = await fetch(url);
+    if (!response.ok) throw new Error(String(response.status));
+    // Exactly the code values of the file: no colour conversion, no alpha arithmetic.
+    entry.bitmap = await createImageBitmap(await response.blob(), {
+      colorSpaceConversion: "none",
+      premultiplyAlpha: "none",
+    });
+    used += entry.bitmap.width * entry.bitmap.height * 4;
+    makeRoom();
+  } catch {
+    entry.failed = true;
+    window.setTimeout(() => held.delete(url), 2000);
+  }
+  followers.forEach((heard) => heard());
+}
+
+function makeRoom() {
+  for (const [url, entry] of held) {
+    if (used <= ROOM_BYTES) return;
+    if (!entry.bitmap) continue;
+    used -= entry.bitmap.width * entry.bitmap.height * 4;
+    entry.bitmap.close();
+    held.delete(url);
+  }
+}
+
+/** The bitmap if it is here; otherwise null, and it is on its way. */
+export function tile(url: string): ImageBitmap | null {
+  const entry = held.get(url);
+  if (!entry) {
+    const fresh = { bitmap: null, failed: false };
+    held.set(url, fresh);
+    void load(url, fresh);
+    return null;
+  }
+  held.delete(url);
+  held.set(url, entry);
+  return entry.bitmap;
+}

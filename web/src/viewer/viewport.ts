@@ -1,0 +1,68 @@
+import { create } from "zustand";
+
+/**
+ * The one viewport that every pane reads: a centre in truth pixels and a zoom in device pixels per truth
+ * pixel; null is fit. Pane size is in device pixels and alike for all panes.
+ */
+export interface Viewport {
+  extent: { width: number; height: number };
+  pane: { width: number; height: number };
+  x: number;
+  y: number;
+  zoom: number | null;
+  smooth: boolean;
+}
+
+interface Actions {
+  open: (extent: Viewport["extent"], place?: { x: number; y: number; zoom: number | null }) => void;
+  setPane: (width: number, height: number) => void;
+  panBy: (dx: number, dy: number) => void;
+  zoomTo: (zoom: number | null) => void;
+  zoomAbout: (px: number, py: number, ratio: number) => void;
+  toggleSmooth: () => void;
+}
+
+const FURTHEST = 1 / 32;
+const NEAREST = 32;
+
+export function fitZoom({ extent, pane }: Pick<Viewport, "extent" | "pane">): number {
+  return Math.min(pane.width / extent.width, pane.height / extent.height, NEAREST) || 1;
+}
+
+export function zoomOf(view: Viewport): number {
+  return view.zoom ?? fitZoom(view);
+}
+
+const clamp = (value: number, low: number, high: number) => Math.min(high, Math.max(low, value));
+
+function inside(view: Viewport, x: number, y: number) {
+  return { x: clamp(x, 0, view.extent.width), y: clamp(y, 0, view.extent.height) };
+}
+
+export const useViewport = create<Viewport & Actions>((set) => ({
+  extent: { width: 1, height: 1 },
+  pane: { width: 1, height: 1 },
+  x: 0,
+  y: 0,
+  zoom: null,
+  smooth: false,
+  open: (extent, place) =>
+    set({ extent, ...(place ?? { x: extent.width / 2, y: extent.height / 2, zoom: null }) }),
+  setPane: (width, height) => set({ pane: { width, height } }),
+  panBy: (dx, dy) =>
+    set((view) => ({
+      ...inside(view, view.x - dx / zoomOf(view), view.y - dy / zoomOf(view)),
+      zoom: zoomOf(view),
+    })),
+  zoomTo: (zoom) =>
+    set((view) => (zoom === null ? { zoom, x: view.extent.width / 2, y: view.extent.height / 2 } : { zoom })),
+  zoomAbout: (px, py, ratio) =>
+    set((view) => {
+      const before = zoomOf(view);
+      const zoom = clamp(before * ratio, Math.min(FURTHEST, fitZoom(view)), NEAREST);
+      const dx = (px - view.pane.width / 2) * (1 / before - 1 / zoom);
+      const dy = (py - view.pane.height / 2) * (1 / before - 1 / zoom);
+      return { ...inside(view, view.x + dx, view.y + dy), zoom };
+    }),
+  toggleSmooth: () => set((view) => ({ smooth: !view.smooth })),
+}));
