@@ -17,14 +17,16 @@ test: setup ## Set up what is missing, run all checks and tests
 	@scripts/check
 
 bench: setup ## Measure speed against reference libraries, write docs/bench.md
+	@scripts/setup browser
 	@$(PY) -m bench
 
 setup:
 	@scripts/setup base
 
-lock: ## Renew requirements.lock from pyproject.toml (needs uv)
+lock: ## Renew both lock files (needs uv); neither carries an address
 	uv pip compile pyproject.toml --group dev --universal --python-version 3.11 --generate-hashes \
-	  --no-header --no-annotate --no-emit-index-url -o requirements.lock
+	  --no-header --no-annotate --no-emit-index-url --no-emit-find-links -o requirements.lock
+	cd web && npm install --package-lock-only && node ../scripts/plain-lock.js
 
 types: setup ## Renew the API description and the web client's types
 	@$(PY) -m mistline.cli openapi docs/openapi.json

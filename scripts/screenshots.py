@@ -1,6 +1,6 @@
 """Take the pictures in docs/screenshots from a running `make demo`.
 
-    .venv/bin/python scripts/screenshots.py [ADDRESS] [OUT] [NAME ...]
+.venv/bin/python scripts/screenshots.py [ADDRESS] [OUT] [NAME ...]
 """
 
 import sys

@@ -91,9 +91,7 @@ class Running:
     def finished(self, key: str, seconds: float = 90) -> dict:
         def over() -> dict | None:
             now = self.trial(key)
-            return (
-                now if all(entry["state"] not in ("waiting", "running") for entry in now["entries"]) else None
-            )
+            return now if all(entry["state"] not in ("waiting", "running") for entry in now["entries"]) else None
 
         return until(over, seconds, "the trial's end")
 

@@ -59,11 +59,14 @@ def main() -> None:
             size, spp = (size[0] // 3, size[1] // 3), PASS
         description = build(size, PASS)
         description["integrator"] = {
-            "type": "aov", "aovs": "alb:albedo,nn:sh_normal", "light": description["integrator"],
+            "type": "aov",
+            "aovs": "alb:albedo,nn:sh_normal",
+            "light": description["integrator"],
         }
         scene = mi.load_dict(description)
         total = sum(
-            np.asarray(mi.render(scene, spp=PASS, seed=1000 + step)).astype(np.float64) for step in range(spp // PASS)
+            np.asarray(mi.render(scene, spp=PASS, seed=1000 + step)).astype(np.float64)
+            for step in range(spp // PASS)
         ) / (spp // PASS)
         light, albedo, normal = (
             np.ascontiguousarray(part, np.float32) for part in (total[..., :3], total[..., -6:-3], total[..., -3:])

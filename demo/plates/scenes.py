@@ -108,9 +108,7 @@ def tram(prefix: str, x: float, y: float, number: str, place: str, livery, lit: 
         seed,
     )
     plate = {"type": "rectangle", "bsdf": gloss(texture(sign), 0.2)}
-    front_facing = mi.ScalarTransform4f().look_at(
-        [x, y - 0.03, roof - 0.22], [x, y - 2, roof - 0.22], [0, 0, 1]
-    )
+    front_facing = mi.ScalarTransform4f().look_at([x, y - 0.03, roof - 0.22], [x, y - 2, roof - 0.22], [0, 0, 1])
     parts["sign"] = {**plate, "to_world": front_facing.scale([0.72, 0.176, 1])}
     fleet = lettered(
         (300, 300), livery, [(number, "DejaVuSerif-Bold", 150, 150, 150, (0.85, 0.70, 0.30))], seed + 7
@@ -134,9 +132,7 @@ def hall(day: bool) -> dict:
         "back": {
             "type": "rectangle",
             "bsdf": matt(texture(brick(5), (5, 2.6))),
-            "to_world": mi.ScalarTransform4f()
-            .look_at([0, 27, 3.2], [0, 0, 3.2], [0, 0, 1])
-            .scale([8, 4.2, 1]),
+            "to_world": mi.ScalarTransform4f().look_at([0, 27, 3.2], [0, 0, 3.2], [0, 0, 1]).scale([8, 4.2, 1]),
         },
     }
     for side in (-1, 1):
@@ -365,9 +361,7 @@ def saloon(size, spp) -> dict:
             "bsdf": matt((0.0, 0.0, 0.0)),
             "emitter": {
                 "type": "area",
-                "radiance": texture(
-                    np.clip(tint((0.80, 0.86, 0.90), fractal((256, 1024), 86, 90), 0.14), 0, 1)
-                ),
+                "radiance": texture(np.clip(tint((0.80, 0.86, 0.90), fractal((256, 1024), 86, 90), 0.14), 0, 1)),
             },
             "to_world": mi.ScalarTransform4f()
             .look_at([0, 1.75, 1.5], [0, -1, 1.5], [0, 0, 1])
@@ -392,9 +386,7 @@ def saloon(size, spp) -> dict:
         for tuft_u in (0.25, 0.5, 0.75):
             for tuft_v in (0.35, 0.7):
                 puff -= 0.05 * np.exp(-(((u - tuft_u) / 0.05) ** 2 + ((v - tuft_v) / 0.09) ** 2))
-        scene[f"seat{i}"] = sheet(
-            "seat", np.stack([x0 + 1.26 * u, 0.62 + 0.72 * v, 0.46 + puff], -1), matt(cloth)
-        )
+        scene[f"seat{i}"] = sheet("seat", np.stack([x0 + 1.26 * u, 0.62 + 0.72 * v, 0.46 + puff], -1), matt(cloth))
         scene[f"seatbase{i}"] = box((x0, 0.64, 0), (x0 + 1.26, 1.4, 0.46), gloss(panel, 0.15))
         scene[f"backrest{i}"] = sheet(
             "back", np.stack([x0 + 1.26 * u, 1.40 - puff + 0.1 * (1 - v), 0.5 + 0.62 * v], -1), matt(cloth)

@@ -47,9 +47,7 @@ async def _http_error(request: Request, error: Exception) -> Response:
 
 
 async def _database_error(request: Request, error: Exception) -> Response:
-    return _problem(
-        503, "The database is away", "The database does not answer; nothing is lost, try again soon."
-    )
+    return _problem(503, "The database is away", "The database does not answer; nothing is lost, try again soon.")
 
 
 async def _integrity_error(request: Request, error: Exception) -> Response:
@@ -59,9 +57,7 @@ async def _integrity_error(request: Request, error: Exception) -> Response:
 
 
 async def _any_error(request: Request, error: Exception) -> Response:
-    return _problem(
-        500, "Mistline failed", "Mistline itself failed; nothing is lost. The server's log says more."
-    )
+    return _problem(500, "Mistline failed", "Mistline itself failed; nothing is lost. The server's log says more.")
 
 
 @contextlib.asynccontextmanager

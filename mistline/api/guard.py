@@ -42,9 +42,7 @@ class Guard:
         headers = Headers(scope=scope)
         host = headers.get("host", "")
         if re.sub(r":\d+$", "", host) not in self.hosts:
-            return (
-                "Mistline answers under its own address only; open it by the address it printed at the start."
-            )
+            return "Mistline answers under its own address only; open it by the address it printed at the start."
         if scope["method"] in READING:
             return None
         origin, site = headers.get("origin"), headers.get("sec-fetch-site", "none")

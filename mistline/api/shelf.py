@@ -29,9 +29,7 @@ def kinds() -> list[schemas.Kind]:
 
 
 @router.get("/sources", operation_id="sources")
-def list_sources(
-    cursor: str | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 60
-) -> schemas.SourcePage:
+def list_sources(cursor: str | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 60) -> schemas.SourcePage:
     """Sources on the Shelf, newest first."""
     with connect() as connection:
         rows, following = sources.page(connection, cursor, limit)
@@ -138,9 +136,7 @@ def tile(picture_id: str, level: int, column: int, row: int) -> Response:
     return _png(picture_id, f"view/{level}/{column}_{row}.png")
 
 
-@router.get(
-    "/pictures/{picture_id}/thumbnail", operation_id="thumbnail", responses=PNG, response_class=Response
-)
+@router.get("/pictures/{picture_id}/thumbnail", operation_id="thumbnail", responses=PNG, response_class=Response)
 def thumbnail(picture_id: str) -> Response:
     """A small picture for lists."""
     return _png(picture_id, "view/thumbnail.png")

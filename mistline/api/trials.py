@@ -30,8 +30,7 @@ def list_recipes() -> list[schemas.RecipeItem]:
     with connect() as connection:
         rows = recipes.every(connection)
     return [
-        schemas.RecipeItem(**row, words=Recipe(name=row["name"], passes=row["passes"]).words())
-        for row in rows
+        schemas.RecipeItem(**row, words=Recipe(name=row["name"], passes=row["passes"]).words()) for row in rows
     ]
 
 
@@ -69,9 +68,7 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
 
 
 @router.get("/trials", operation_id="trials")
-def list_trials(
-    cursor: str | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 40
-) -> schemas.TrialPage:
+def list_trials(cursor: str | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 40) -> schemas.TrialPage:
     """Trials, newest first."""
     with connect() as connection:
         rows, following = trials.page(connection, cursor, limit)
@@ -180,9 +177,7 @@ def get_queue() -> schemas.Queue:
             speed = speeds.best(connection, Recipe.model_validate(row["recipe"])) if row["recipe"] else None
             size = plan(Size(row["facts"]["width"], row["facts"]["height"]), row["setup"]["factor"]).truth
             whole = speed.seconds_per_megapixel * size.megapixels * row["repeats"] if speed else None
-            left.append(
-                row["seconds_left"] if row["state"] == "running" else (whole if row["recipe"] else 0.0)
-            )
+            left.append(row["seconds_left"] if row["state"] == "running" else (whole if row["recipe"] else 0.0))
     known = [seconds for seconds in left if seconds is not None]
     total = sum(known) if len(known) == len(left) else None
     return schemas.Queue(items=[schemas.QueueItem(**row) for row in rows], seconds_left=total)

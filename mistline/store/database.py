@@ -46,9 +46,7 @@ def migrate(url: str) -> None:
     """Bring the schema up to date."""
     backend = yoyo.get_backend(re.sub(r"^postgres(ql)?://", "postgresql+psycopg://", url))
     with backend.lock():
-        backend.apply_migrations(
-            backend.to_apply(yoyo.read_migrations(str(Path(__file__).parent / "migrations")))
-        )
+        backend.apply_migrations(backend.to_apply(yoyo.read_migrations(str(Path(__file__).parent / "migrations"))))
 
 
 def json(value: object) -> Jsonb:

@@ -73,9 +73,7 @@ class Media:
         try:
             data: bytes = self.fs.cat_file(self._at(key))
         except FileNotFoundError:
-            raise NotFound(
-                "There is no such picture, or a part of it was removed from the media store."
-            ) from None
+            raise NotFound("There is no such picture, or a part of it was removed from the media store.") from None
         return data
 
     def open(self, key: str) -> BinaryIO:

@@ -11,9 +11,7 @@ SQL = queries("recipes")
 
 
 def _recipe(name: str, *passes: str | Pass) -> Recipe:
-    return Recipe(
-        name=name, passes=[step if isinstance(step, Pass) else Pass(method=step) for step in passes]
-    )
+    return Recipe(name=name, passes=[step if isinstance(step, Pass) else Pass(method=step) for step in passes])
 
 
 SHIPPED = [

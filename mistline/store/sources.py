@@ -52,9 +52,7 @@ def page(connection: Connection, cursor: str | None, limit: int) -> tuple[list[R
     return rows, paging.next_cursor(rows, limit)
 
 
-def edit(
-    connection: Connection, source_id: str, *, name: str | None, kind: str | None, story: str | None
-) -> Row:
+def edit(connection: Connection, source_id: str, *, name: str | None, kind: str | None, story: str | None) -> Row:
     """Change what people say of a source; None leaves a field as it is."""
     get(connection, source_id)
     values = {"id": source_id, "name": name, "kind": kind, "story": story}

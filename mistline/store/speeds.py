@@ -18,9 +18,7 @@ def seen(connection: Connection, machine: Machine) -> None:
     connection.execute(SQL["seen"], {"id": machine.id, "profile": database.json(asdict(machine))})
 
 
-def add(
-    connection: Connection, recipe: Recipe, machine_id: str, basis: str, seconds_per_megapixel: float
-) -> None:
+def add(connection: Connection, recipe: Recipe, machine_id: str, basis: str, seconds_per_megapixel: float) -> None:
     """Note a measured speed; `basis` is "take" or "crop"."""
     values = {"recipe_key": digest(recipe.identity()), "machine_id": machine_id, "basis": basis}
     connection.execute(SQL["add"], {**values, "seconds_per_megapixel": seconds_per_megapixel})

@@ -43,9 +43,7 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
         for letter, mark in marks(values, measure.tie, higher=measure.better == "higher").items():
             table[letter][measure.id] = mark
     times = {
-        row["letter"]: Timed(
-            row["timing"]["median"], min(row["timing"]["process"]), max(row["timing"]["process"])
-        )
+        row["letter"]: Timed(row["timing"]["median"], min(row["timing"]["process"]), max(row["timing"]["process"]))
         for row in racing
     }
     for letter, mark in time_marks(times).items():

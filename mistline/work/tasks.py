@@ -57,9 +57,7 @@ async def _with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[N
         raise
     except Exception as error:
         log.exception("a job failed")
-        await fail(
-            f"Mistline itself failed ({type(error).__name__}: {error}); retry, and report it if it stays."
-        )
+        await fail(f"Mistline itself failed ({type(error).__name__}: {error}); retry, and report it if it stays.")
 
 
 @jobs.task(name="read_source", queue=QUICK)
@@ -183,9 +181,7 @@ async def _plate(row: Row, folder: Path, report: _Reporter) -> Row:
         "source": str(await asyncio.to_thread(_picture_file, row["source_picture"], folder)),
     }
     made = await _child(request, row, report)
-    kept = {
-        part: await _store(pictures.keep, folder / part, facts) for part, facts in made["pictures"].items()
-    }
+    kept = {part: await _store(pictures.keep, folder / part, facts) for part, facts in made["pictures"].items()}
     truth = kept.get("truth", row["source_picture"])
     await _store(pictures.add_plate, row["plate_key"], truth, kept["input"], made["traits"])
     plate = await _store(pictures.plate, row["plate_key"])
@@ -253,6 +249,4 @@ async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> No
         except ProcessingFailed:
             return  # no forecast is better than a wrong one; the set-up page says that there is none
         machine = await _note_machine(made)
-        await _store(
-            speeds.add, Recipe.model_validate(recipe), machine, "crop", made["seconds_per_megapixel"]
-        )
+        await _store(speeds.add, Recipe.model_validate(recipe), machine, "crop", made["seconds_per_megapixel"])

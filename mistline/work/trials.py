@@ -36,9 +36,7 @@ MAX_ENTRIES = 12
 NEAREST = Recipe.model_validate({"name": "Nearest neighbour", "passes": [{"method": "nearest"}]})
 
 
-def import_original(
-    stream: BinaryIO, name: str, kind: str | None = None, story: str = ""
-) -> tuple[Row, bool]:
+def import_original(stream: BinaryIO, name: str, kind: str | None = None, story: str = "") -> tuple[Row, bool]:
     """Keep an upload and queue its reading; return its row and whether it is new on the Shelf."""
     content_hash, size = media().keep_original(stream)
     with connect() as connection:
@@ -91,8 +89,7 @@ def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str], *, time_cro
             identity = {"source_id": source_id, "factor": setup.factor, "recipe": recipe.model_dump()}
             _defer_once(f"crop:{digest(recipe.identity())}", identity)
     forecasts = {
-        key: forecast(speed, sizes.truth.megapixels, REPEATS) if speed else None
-        for key, speed in known.items()
+        key: forecast(speed, sizes.truth.megapixels, REPEATS) if speed else None for key, speed in known.items()
     }
     return Outlook(sizes, len(chosen) + 2, REPEATS, forecasts)
 

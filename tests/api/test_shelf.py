@@ -59,9 +59,7 @@ def test_tiles_hold_the_pictures_values(app: Running, astronaut: np.ndarray) -> 
 
 def test_kind_and_story_can_be_set_and_an_unused_source_removed(app: Running, astronaut: np.ndarray) -> None:
     source = app.read("edit.png", as_png(astronaut[:64, :64]))
-    edited = app.http.patch(
-        f"/api/sources/{source['id']}", json={"kind": "faces", "story": "A portrait"}
-    ).json()
+    edited = app.http.patch(f"/api/sources/{source['id']}", json={"kind": "faces", "story": "A portrait"}).json()
     assert (edited["kind"], edited["story"], edited["name"]) == ("faces", "A portrait", "edit.png")
     assert app.http.patch(f"/api/sources/{source['id']}", json={"kind": "nonsense"}).status_code == 422
     assert app.http.delete(f"/api/sources/{source['id']}").status_code == 204
@@ -77,9 +75,7 @@ def test_a_page_ends_where_the_next_begins(app: Running) -> None:
     whole = [source["id"] for source in app.http.get("/api/sources", params={"limit": 200}).json()["items"]]
     seen, cursor = [], None
     while True:
-        page = app.http.get(
-            "/api/sources", params={"limit": 3, **({"cursor": cursor} if cursor else {})}
-        ).json()
+        page = app.http.get("/api/sources", params={"limit": 3, **({"cursor": cursor} if cursor else {})}).json()
         seen += [source["id"] for source in page["items"]]
         cursor = page["next_cursor"]
         if cursor is None:

@@ -73,9 +73,7 @@ def test_the_truth_control_is_identical_after_write_and_read(trial: dict) -> Non
 def test_the_timing_is_whole(trial: dict) -> None:
     entry = _entry(trial, "B")
     timing = entry["timing"]
-    assert len(timing["process"]) == 3 and min(timing["process"]) <= timing["median"] <= max(
-        timing["process"]
-    )
+    assert len(timing["process"]) == 3 and min(timing["process"]) <= timing["median"] <= max(timing["process"])
     assert timing["spread"] == pytest.approx(max(timing["process"]) - min(timing["process"]))
     for part in ("load", "warm_up", "write", "peak_bytes"):
         assert timing[part] > 0
@@ -93,9 +91,7 @@ def test_the_take_is_written_losslessly_in_16_bits(app: Running, trial: dict, as
 def test_the_same_recipe_again_is_there_at_once(app: Running, source: dict, trial: dict) -> None:
     again = app.trial(app.start_trial(source["id"], *RECIPES))
     assert [entry["state"] for entry in again["entries"]] == ["done"] * 5
-    assert [entry["take_key"] for entry in again["entries"]] == [
-        entry["take_key"] for entry in trial["entries"]
-    ]
+    assert [entry["take_key"] for entry in again["entries"]] == [entry["take_key"] for entry in trial["entries"]]
 
 
 def test_scores_go_out_as_csv_and_json(app: Running, trial: dict) -> None:
@@ -107,9 +103,7 @@ def test_scores_go_out_as_csv_and_json(app: Running, trial: dict) -> None:
     assert app.http.get(f"/api/trials/{trial['id']}/scores.json").json()["entries"][0]["letter"] == "A"
 
 
-def test_cancel_stops_the_work_within_a_second_and_retry_makes_it_whole(
-    app: Running, slow_source: dict
-) -> None:
+def test_cancel_stops_the_work_within_a_second_and_retry_makes_it_whole(app: Running, slow_source: dict) -> None:
     key = app.start_trial(slow_source["id"], "Denoised, Lanczos 3", factor=1.5)
 
     def processing() -> dict | None:

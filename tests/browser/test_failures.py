@@ -15,11 +15,17 @@ def noise(app: Running) -> dict:
     return app.read("noise.png", as_png(np.random.default_rng(0).integers(0, 256, (1400, 1400, 3), np.uint8)))
 
 
-def test_a_text_file_named_png_gets_a_sentence_and_its_neighbour_arrives(page: Page, app: Running, astronaut) -> None:
+def test_a_text_file_named_png_gets_a_sentence_and_its_neighbour_arrives(
+    page: Page, app: Running, astronaut
+) -> None:
     page.goto("/shelf")
     page.get_by_test_id("file-input").set_input_files(
         [
-            {"name": "notes.png", "mimeType": "image/png", "buffer": b"These are notes, not a picture.\n" * 9},
+            {
+                "name": "notes.png",
+                "mimeType": "image/png",
+                "buffer": b"These are notes, not a picture.\n" * 9,
+            },
             {"name": "good.png", "mimeType": "image/png", "buffer": as_png(astronaut)},
         ]
     )
@@ -67,7 +73,9 @@ def test_the_run_dock_lists_and_cancels(page: Page, app: Running, noise: dict) -
     expect(dock.get_by_role("listitem").filter(has_text="Denoised, Lanczos 3")).to_be_visible()
     page.goto(f"/trials/{key}/run")
     page.get_by_role("button", name="Cancel all").click()
-    expect(page.get_by_test_id("entry-B")).to_have_attribute("data-state", re.compile("cancelled|done"), timeout=5_000)
+    expect(page.get_by_test_id("entry-B")).to_have_attribute(
+        "data-state", re.compile("cancelled|done"), timeout=5_000
+    )
     expect(dock).to_contain_text("Nothing is running", timeout=10_000)
 
 

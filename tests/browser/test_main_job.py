@@ -46,9 +46,12 @@ def eight_bit(app: Running, picture: str) -> np.ndarray:
     return to_eight_bit(codes[..., ::-1])
 
 
-def shown(page: Page, name: str, picture: str) -> None:
-    """Wait until a pane shows a picture with all its pixels."""
-    expect(page.get_by_role("img", name=name)).to_have_attribute("data-shown", picture)
+def shown(page: Page, name: str, picture: str, zoom: float | None = None) -> None:
+    """Wait until a pane shows a picture with all its pixels (at a zoom), and the others are fetched too."""
+    pane = page.get_by_role("img", name=name)
+    if zoom is not None:
+        expect(pane).to_have_attribute("data-zoom", f"{zoom:g}")
+    expect(pane).to_have_attribute("data-shown", picture)
     until(lambda: int(page.evaluate("document.documentElement.dataset.preloaded || 0")) >= 7, 15, "preloading")
 
 
@@ -87,30 +90,39 @@ def test_2_a_truth_test_with_five_recipes_is_set_up_and_run(page: Page, job: dic
     job["trial"] = page.url.split("/")[-2]
 
 
-def test_3_panes_show_exactly_the_takes_values_at_100_percent(page: Page, app: Running, job: dict[str, str]) -> None:
+def test_3_panes_show_exactly_the_takes_values_at_100_percent(
+    page: Page, app: Running, job: dict[str, str]
+) -> None:
     trial = app.trial(job["trial"])
     take = next(entry for entry in trial["entries"] if entry["letter"] == "C")
     page.goto(f"/trials/{job['trial']}/look?panes=truth,C&focus=1")
+    expect(page.get_by_role("img", name="Truth")).to_be_visible()
     page.keyboard.press("g")
     for name, picture in (("Truth", trial["truth_picture"]), (take["name"], take["picture_id"])):
-        shown(page, name, picture)
+        shown(page, name, picture, 1)
         codes = eight_bit(app, picture)
         seen = canvas_codes(page, name)
         top, left = origin(seen, 256, 256, 1)
         assert top > 0 and np.array_equal(seen[top : top + 512, left : left + 512], codes)
 
 
-def test_4_the_viewport_is_shared_and_exact_above_100_percent(page: Page, app: Running, job: dict[str, str]) -> None:
+def test_4_the_viewport_is_shared_and_exact_above_100_percent(
+    page: Page, app: Running, job: dict[str, str]
+) -> None:
     trial = app.trial(job["trial"])
     page.goto(f"/trials/{job['trial']}/look?panes=truth,input,A,B&x=256&y=200&z=4")
-    shown(page, "Truth", trial["truth_picture"])
+    shown(page, "Truth", trial["truth_picture"], 4)
+    shown(page, "Input, enlarged to the same size", trial["input_picture"], 4)
     truth, seen = eight_bit(app, trial["truth_picture"]), canvas_codes(page, "Truth")
     top, left = origin(seen, 256, 200, 4)
     y, x = np.mgrid[0 : seen.shape[0], 0 : seen.shape[1]]
     rows, columns = (y - top) // 4, (x - left) // 4
     assert np.array_equal(seen, truth[rows.clip(0, 511), columns.clip(0, 511)])
     # The input, four times smaller, is laid over the same place: each of its pixels is 16 device pixels wide.
-    small, seen = eight_bit(app, trial["input_picture"]), canvas_codes(page, "Input, enlarged to the same size")
+    small, seen = (
+        eight_bit(app, trial["input_picture"]),
+        canvas_codes(page, "Input, enlarged to the same size"),
+    )
     assert np.array_equal(seen, small[(rows // 4).clip(0, 127), (columns // 4).clip(0, 127)])
     assert page.get_by_test_id("pane-zoom").all_inner_texts() == ["400 %", "1600 %", "400 %", "400 %"]
 
@@ -118,7 +130,7 @@ def test_4_the_viewport_is_shared_and_exact_above_100_percent(page: Page, app: R
 def test_5_drag_wheel_and_keys_move_every_pane(page: Page, app: Running, job: dict[str, str]) -> None:
     trial = app.trial(job["trial"])
     page.goto(f"/trials/{job['trial']}/look?panes=truth,B&x=256&y=256&z=2")
-    shown(page, "Truth", trial["truth_picture"])
+    shown(page, "Bicubic", trial["entries"][1]["picture_id"], 2)
     before = canvas_codes(page, "Bicubic")
     box = page.get_by_role("img", name="Truth").bounding_box()
     assert box
@@ -169,7 +181,8 @@ def test_7_a_flip_never_shows_an_empty_frame(page: Page, app: Running, job: dict
         const canvas = document.querySelector('canvas');
         window.emptyFrames = 0; window.frames_ = 0; window.watching = true;
         const look = () => {
-            const { data } = canvas.getContext('2d').getImageData(canvas.width / 2 - 8, canvas.height / 2 - 8, 16, 16);
+            const context = canvas.getContext('2d');
+            const { data } = context.getImageData(canvas.width / 2 - 8, canvas.height / 2 - 8, 16, 16);
             let same = 0;
             for (let i = 0; i < data.length; i += 4) if (data[i] === 0x77 && data[i + 1] === 0x77) same++;
             if (same > 200) window.emptyFrames++;
@@ -185,11 +198,13 @@ def test_7_a_flip_never_shows_an_empty_frame(page: Page, app: Running, job: dict
 
 
 def test_8_device_pixels_count_on_a_dense_screen(browser, app: Running, job: dict[str, str]) -> None:
-    context = browser.new_context(viewport={"width": 900, "height": 700}, device_scale_factor=2, base_url=app.address)
+    context = browser.new_context(
+        viewport={"width": 900, "height": 700}, device_scale_factor=2, base_url=app.address
+    )
     page = context.new_page()
     trial = app.trial(job["trial"])
     page.goto(f"/trials/{job['trial']}/look?panes=truth&focus=0&x=256&y=256&z=1")
-    shown(page, "Truth", trial["truth_picture"])
+    shown(page, "Truth", trial["truth_picture"], 1)
     seen, truth = canvas_codes(page, "Truth"), eight_bit(app, trial["truth_picture"])
     box = page.get_by_role("img", name="Truth").bounding_box()
     assert box and seen.shape[1] == round(box["width"] * 2)
@@ -198,7 +213,9 @@ def test_8_device_pixels_count_on_a_dense_screen(browser, app: Running, job: dic
     context.close()
 
 
-def test_9_the_table_marks_best_and_ties_and_keeps_controls_apart(page: Page, app: Running, job: dict[str, str]) -> None:
+def test_9_the_table_marks_best_and_ties_and_keeps_controls_apart(
+    page: Page, app: Running, job: dict[str, str]
+) -> None:
     page.goto(f"/trials/{job['trial']}/scores")
     table = page.get_by_test_id("scores")
     expect(table).to_be_visible()
@@ -207,7 +224,9 @@ def test_9_the_table_marks_best_and_ties_and_keeps_controls_apart(page: Page, ap
         row = page.get_by_test_id(f"scores-{entry['letter']}")
         expect(row).to_contain_text(f"{entry['scores']['ssim']:.4f}")
         marked = set(entry["marks"].values()) - {""}
-        expect(row.get_by_text("best", exact=True)).to_have_count(sum(m == "best" for m in entry["marks"].values()))
+        expect(row.get_by_text("best", exact=True)).to_have_count(
+            sum(m == "best" for m in entry["marks"].values())
+        )
         if entry["control"]:
             assert not marked
     expect(page.get_by_test_id("scores-T")).to_contain_text("identical")

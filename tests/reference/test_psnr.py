@@ -22,7 +22,7 @@ def test_agrees_with_scikit_image(sigma: float) -> None:
         )
 
 
-def test_one_code_value_of_eight_bits_is_48_dB() -> None:
+def test_one_code_value_of_eight_bits_is_48_decibels() -> None:
     # Common knowledge of the trade: an error of one code value everywhere is 20 log10(255) = 48.13 dB.
     truth = np.full((20, 20), 100 / 255, np.float64)
     assert psnr(truth, truth + 1 / 255) == pytest.approx(48.1308, abs=1e-3)

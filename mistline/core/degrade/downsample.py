@@ -21,9 +21,7 @@ class Setup(BaseModel):
     model_config = ConfigDict(extra="forbid")
     test: Literal["truth"] = "truth"
     factor: float = Field(4, gt=1, le=16, description="How many times smaller each way the input is.")
-    kernel: Literal["area", "bicubic", "lanczos3"] = Field(
-        "area", description="Downsample kernel, antialiased."
-    )
+    kernel: Literal["area", "bicubic", "lanczos3"] = Field("area", description="Downsample kernel, antialiased.")
     light: Literal["encoded", "linear"] = "linear"
 
     def words(self) -> str:

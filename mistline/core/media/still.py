@@ -78,9 +78,7 @@ def _file_type(name: str, head: bytes) -> tuple[str, list[str]]:
 
 def _check_size(name: str, width: int, height: int) -> None:
     if width < 1 or height < 1:
-        raise BadMedia(
-            f"{name} says it is {width} x {height} pixels, so it holds no picture; export it again."
-        )
+        raise BadMedia(f"{name} says it is {width} x {height} pixels, so it holds no picture; export it again.")
     if width * height > MAX_MEGAPIXELS * 1e6:
         raise BadMedia(
             f"{name} is {width} x {height} pixels ({width * height / 1e6:.0f} megapixels) and the limit is "
@@ -149,9 +147,7 @@ def _check_png_whole(name: str, path: Path) -> None:
             if len(check) < 4:
                 raise EOFError
             if zlib.crc32(kind + data) != struct.unpack(">I", check)[0]:
-                raise BadMedia(
-                    f"{name} is damaged (a checksum is wrong); copy it again from where it came from."
-                )
+                raise BadMedia(f"{name} is damaged (a checksum is wrong); copy it again from where it came from.")
             if kind == b"IEND":
                 return
 
@@ -165,13 +161,9 @@ def _read_common(name: str, path: Path, kind: str) -> tuple[Codes, bytes | None,
         icc, orientation = image.info.get("icc_profile"), image.getexif().get(274, 1)
         if image.mode == "CMYK":
             if not icc:
-                raise BadMedia(
-                    f"{name} is CMYK without a colour profile; convert it to RGB and import that file."
-                )
+                raise BadMedia(f"{name} is CMYK without a colour profile; convert it to RGB and import that file.")
             profile = ImageCms.ImageCmsProfile(io.BytesIO(icc))
-            image = ImageCms.profileToProfile(
-                image, profile, ImageCms.createProfile("sRGB"), outputMode="RGB"
-            )
+            image = ImageCms.profileToProfile(image, profile, ImageCms.createProfile("sRGB"), outputMode="RGB")
             notes.append("Converted from CMYK by its embedded profile to sRGB.")
             icc = None
         deep = kind == "PNG" and (image.mode.startswith("I") or path.read_bytes()[24] == 16)
@@ -200,9 +192,7 @@ def _read_tiff(name: str, path: Path) -> tuple[Codes, bytes | None, int, list[st
                 "save it as 8 or 16-bit TIFF and import that file."
             )
         if page.photometric not in (0, 1, 2):
-            raise BadMedia(
-                f"{name} is a {page.photometric.name} TIFF; convert it to RGB and import that file."
-            )
+            raise BadMedia(f"{name} is a {page.photometric.name} TIFF; convert it to RGB and import that file.")
         if len(file.pages) > 1:
             notes.append(f"The file has {len(file.pages)} pages; the first was read.")
         codes = page.asarray()

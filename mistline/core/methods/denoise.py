@@ -22,9 +22,7 @@ class NonLocalMeansSettings(BaseModel):
     """Strength 0-100 stands for a noise sigma of 0-50 code values of 8 bits."""
 
     model_config = ConfigDict(extra="forbid")
-    strength: float | None = Field(
-        None, ge=0, le=100, description="Noise to remove; automatic from the input."
-    )
+    strength: float | None = Field(None, ge=0, le=100, description="Noise to remove; automatic from the input.")
     patch: int = Field(5, ge=3, le=9, description="Width of the surroundings compared, pixels.")
     search: int = Field(6, ge=2, le=15, description="How far away look-alikes are sought, pixels.")
 

@@ -77,9 +77,7 @@ class Recipe(BaseModel):
         size = before
         for step in self.passes:
             step.differences()
-            step.definition.limits.check(
-                step.definition.name, size, after if step.definition.resizes else size
-            )
+            step.definition.limits.check(step.definition.name, size, after if step.definition.resizes else size)
             size = after if step.definition.resizes else size
         if size != after:
             raise OutOfLimits(f"{self.name} has no enlarging pass, so it cannot reach {after}; add one.")

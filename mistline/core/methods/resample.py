@@ -145,14 +145,8 @@ def _enlarger(kernel: str, name: str, summary: str, reference: str) -> Method:
 
 
 METHODS = [
-    _enlarger(
-        "nearest", "Nearest neighbour", "Repeats pixels; shows the input as it is.", "Pixel repetition"
-    ),
-    _enlarger(
-        "bilinear", "Bilinear", "Straight lines between pixels; soft, no rims.", "Linear interpolation"
-    ),
-    _enlarger(
-        "bicubic", "Bicubic", "Cubic curves between pixels; a little crisper, slight rims.", "Keys 1981"
-    ),
+    _enlarger("nearest", "Nearest neighbour", "Repeats pixels; shows the input as it is.", "Pixel repetition"),
+    _enlarger("bilinear", "Bilinear", "Straight lines between pixels; soft, no rims.", "Linear interpolation"),
+    _enlarger("bicubic", "Bicubic", "Cubic curves between pixels; a little crisper, slight rims.", "Keys 1981"),
     _enlarger("lanczos3", "Lanczos 3", "Windowed sinc over six pixels; crisp, with rims.", "Duchon 1979"),
 ]

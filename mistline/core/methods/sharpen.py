@@ -22,9 +22,7 @@ class UnsharpSettings(BaseModel):
     model_config = ConfigDict(extra="forbid")
     amount: float = Field(0.6, ge=0, le=5, description="Share of the fine detail added again.")
     radius: float = Field(1.2, ge=0.3, le=10, description="Sigma of the blur that splits off detail, pixels.")
-    edge: float = Field(
-        4.0, ge=0, le=50, description="Slope of a full edge, code values a pixel; 0 = everywhere."
-    )
+    edge: float = Field(4.0, ge=0, le=50, description="Slope of a full edge, code values a pixel; 0 = everywhere.")
 
 
 def edge_mask(brightness: Array, edge: float) -> Array:

@@ -44,8 +44,6 @@ def this_machine() -> Machine:
         cores=os.cpu_count() or 1,
         memory_bytes=psutil.virtual_memory().total,
         system=f"{platform.system()} {platform.machine()}, Python {platform.python_version()}",
-        libraries={
-            name: version(name) for name in ("numpy", "scipy", "opencv-python-headless", "scikit-image")
-        },
+        libraries={name: version(name) for name in ("numpy", "scipy", "opencv-python-headless", "scikit-image")},
         threads=threads,
     )

@@ -5,9 +5,7 @@ from hypothesis import strategies as st
 
 from mistline.core.choose.ranking import Timed, front, marks, time_marks
 
-POINTS = st.dictionaries(
-    st.sampled_from("ABCDEFGH"), st.tuples(st.floats(0.01, 10), st.floats(0, 1)), min_size=1
-)
+POINTS = st.dictionaries(st.sampled_from("ABCDEFGH"), st.tuples(st.floats(0.01, 10), st.floats(0, 1)), min_size=1)
 
 
 @given(POINTS)

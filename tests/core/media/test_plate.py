@@ -49,9 +49,7 @@ def test_level_0_tiles_hold_exactly_the_picture(tmp_path: Path) -> None:
     codes = RNG.integers(0, 256, (TILE + 70, 2 * TILE + 11, 3)).astype(np.uint8)
     assert write_view(tmp_path, codes) == 3 == levels(Size(2 * TILE + 11, TILE + 70))
     rows = [
-        np.concatenate(
-            [np.asarray(Image.open(tmp_path / "0" / f"{column}_{row}.png")) for column in range(3)], 1
-        )
+        np.concatenate([np.asarray(Image.open(tmp_path / "0" / f"{column}_{row}.png")) for column in range(3)], 1)
         for row in range(2)
     ]
     assert np.array_equal(np.concatenate(rows, 0), codes)

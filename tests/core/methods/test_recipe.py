@@ -26,9 +26,7 @@ def test_over_shoots_reach_the_next_pass() -> None:
     """A hard edge at the end of the range rings above 1 and below 0; nothing may cut that off."""
     step = np.zeros((40, 40, 3), np.float32)
     step[:, 20:] = 1
-    result = run_recipe(
-        Frame(step, 8), recipe("lanczos3", "unsharp_mask"), Size(160, 160), CLEAN
-    ).frame.pixels
+    result = run_recipe(Frame(step, 8), recipe("lanczos3", "unsharp_mask"), Size(160, 160), CLEAN).frame.pixels
     assert result.max() > 1.05 and result.min() < -0.05
 
 

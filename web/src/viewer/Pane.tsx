@@ -2,12 +2,13 @@ import { useEffect, useRef, useState, type PointerEvent } from "react";
 import type { Picture } from "../api/client";
 import { paint, ready } from "./paint";
 import { followTiles } from "./tiles";
-import { useViewport } from "./viewport";
+import { useViewport, zoomOf } from "./viewport";
 
 interface Props {
   picture: Picture | null;
   label: string;
-  onShown?: (id: string) => void;
+  /** Told after each drawing: the picture that stands there with all its pixels, or null. */
+  onShown?: (id: string | null) => void;
 }
 
 /** The browser's own count, which knows how a fractional edge was snapped, unless it forgets the scaling. */
@@ -99,9 +100,10 @@ export function Pane({ picture, label, onShown }: Props) {
       const next = wanted.current;
       if (!canvas.current || !next) return;
       if (next.id !== shown.current?.id && (!shown.current || ready(next, view))) shown.current = next;
-      paint(canvas.current, shown.current ?? next, view);
-      canvas.current.dataset.shown = shown.current?.id;
-      if (shown.current) told.current?.(shown.current.id);
+      const drawn = shown.current ?? next;
+      const whole = paint(canvas.current, drawn, view);
+      Object.assign(canvas.current.dataset, { shown: whole ? drawn.id : "", zoom: zoomOf(view) });
+      told.current?.(whole ? drawn.id : null);
     });
   });
   useDevicePixels(canvas, draw);

@@ -61,10 +61,10 @@ export function ready(picture: Picture, view: Viewport): boolean {
   return wanted.map((piece) => tile(piece.url) !== null).every(Boolean);
 }
 
-/** Draw a picture; what is not here yet stands in from the smallest level. */
-export function paint(canvas: HTMLCanvasElement, picture: Picture, view: Viewport): void {
+/** Draw a picture; what is not here yet stands in from the smallest level. True when nothing had to. */
+export function paint(canvas: HTMLCanvasElement, picture: Picture, view: Viewport): boolean {
   const context = canvas.getContext("2d", { alpha: false });
-  if (!context) return;
+  if (!context) return false;
   const zoom = pictureZoom(picture, view);
   const level = levelFor(picture, zoom);
   context.fillStyle = getComputedStyle(canvas).backgroundColor;
@@ -84,4 +84,5 @@ export function paint(canvas: HTMLCanvasElement, picture: Picture, view: Viewpor
     context.imageSmoothingEnabled = view.smooth || width < bitmap.width;
     context.drawImage(bitmap, piece.left, piece.top, width, height);
   }
+  return whole;
 }
