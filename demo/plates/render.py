@@ -29,7 +29,7 @@ import scenes  # noqa: E402
 # name: (scene, (width, height), samples per pixel, exposure)
 PLATES = {
     "destination_board": (scenes.destination_board, (1680, 1120), 384, 1.0),
-    "netting": (scenes.netting, (1560, 1040), 96, 0.9),
+    "netting": (scenes.netting, (1500, 1000), 64, 0.9),
     "saloon": (scenes.saloon, (1560, 1040), 96, 1.7),
     "tram_hall": (scenes.tram_hall, (1560, 1040), 96, 0.55),
     "depot_at_night": (scenes.depot_at_night, (1260, 840), 160, 1.5),

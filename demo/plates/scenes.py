@@ -428,7 +428,7 @@ def netting(size, spp) -> dict:
     rng = np.random.default_rng(91)
     scene = {
         "type": "scene",
-        "integrator": {"type": "path", "max_depth": 5},
+        "integrator": {"type": "path", "max_depth": 4},
         "ground": {
             "type": "rectangle",
             "to_world": mi.ScalarTransform4f().scale([8, 8, 1]),
@@ -451,7 +451,7 @@ def netting(size, spp) -> dict:
         (0.30, 0.22, 0.07),
     ]
     for i, green in enumerate(greens):
-        count = 64000 if i < 4 else 8000
+        count = 40000 if i < 4 else 5000
         centres = np.stack(
             [
                 rng.uniform(-3.6, 3.6, count),
@@ -461,7 +461,7 @@ def netting(size, spp) -> dict:
             -1,
         )
         centres[:, 1] += 0.13 * np.sin(centres[:, 0] * 2.3) * np.sin(centres[:, 2] * 2.9)
-        scene[f"leaves{i}"] = leaves("leaves", centres, 0.055, 93 + i, gloss(green, 0.35))
+        scene[f"leaves{i}"] = leaves("leaves", centres, 0.06, 93 + i, matt(green))
     pitch, wires = 0.10, []
     for k in range(-34, 35):
         steps = np.arange(0, 38)

@@ -8,13 +8,6 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from tests.harness import Running
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    for item in items:
-        if "browser" in item.path.parts:
-            item.add_marker(pytest.mark.browser)
-            item.add_marker(pytest.mark.xdist_group("browser"))
-
-
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:

@@ -88,6 +88,7 @@ def test_a_trial_that_does_not_exist_says_so(page: Page) -> None:
 
 def test_pages_hold_together_without_a_mouse(page: Page) -> None:
     page.goto("/shelf")
+    expect(page.get_by_role("button", name="Choose files")).to_be_visible()
     page.keyboard.press("Tab")
     names = []
     for _ in range(5):

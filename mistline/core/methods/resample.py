@@ -103,8 +103,8 @@ def resize(pixels: Array, size: Size, kernel: str, *, antialias: bool = True) ->
     -------
     (size.height, size.width, C) float32, not clipped
 
-    >>> resize(np.float32([[[0], [1]]]), Size(4, 1), "bilinear")[0, :, 0]
-    array([0.  , 0.25, 0.75, 1.  ], dtype=float32)
+    >>> resize(np.float32([[[0], [1]]]), Size(4, 1), "bilinear")[0, :, 0].tolist()
+    [0.0, 0.25, 0.75, 1.0]
     """
     height, width, channels = pixels.shape
     down = _weights(height, size.height, kernel, antialias)
