@@ -31,9 +31,9 @@ PLATES = {
     "destination_board": (scenes.destination_board, (1680, 1120), 384, 1.0),
     "netting": (scenes.netting, (1500, 1000), 64, 0.9),
     "saloon": (scenes.saloon, (1560, 1040), 96, 1.7),
-    "tram_hall": (scenes.tram_hall, (1560, 1040), 96, 0.55),
-    "depot_at_night": (scenes.depot_at_night, (1260, 840), 160, 1.5),
-    "archive_ride": (scenes.archive_ride, (1200, 900), 64, 0.6),
+    "tram_hall": (scenes.tram_hall, (1560, 1040), 64, 0.55),
+    "depot_at_night": (scenes.depot_at_night, (1260, 840), 96, 1.5),
+    "archive_ride": (scenes.archive_ride, (1200, 900), 32, 0.6),
 }
 PASS = 32
 

@@ -73,8 +73,8 @@ function useWheel(canvas: React.RefObject<HTMLCanvasElement | null>) {
       useViewport
         .getState()
         .zoomAbout(
-          (event.clientX - box.left) * scale,
-          (event.clientY - box.top) * scale,
+          (event.clientX - box.left - box.width / 2) * scale,
+          (event.clientY - box.top - box.height / 2) * scale,
           Math.exp((-event.deltaY * lines) / 400),
         );
     };
@@ -96,13 +96,15 @@ export function Pane({ picture, label, onShown }: Props) {
   const [draw] = useState(() => () => {
     cancelAnimationFrame(frame.current);
     frame.current = requestAnimationFrame(() => {
-      const view = useViewport.getState();
+      const shared = useViewport.getState();
       const next = wanted.current;
       if (!canvas.current || !next) return;
+      const { width, height } = canvas.current;
+      const view = { ...shared, zoom: zoomOf(shared), pane: { width, height } };
       if (next.id !== shown.current?.id && (!shown.current || ready(next, view))) shown.current = next;
       const drawn = shown.current ?? next;
       const whole = paint(canvas.current, drawn, view);
-      Object.assign(canvas.current.dataset, { shown: whole ? drawn.id : "", zoom: zoomOf(view) });
+      Object.assign(canvas.current.dataset, { shown: whole ? drawn.id : "", zoom: view.zoom });
       told.current?.(whole ? drawn.id : null);
     });
   });

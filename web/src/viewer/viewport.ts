@@ -2,7 +2,7 @@ import { create } from "zustand";
 
 /**
  * The one viewport that every pane reads: a centre in truth pixels and a zoom in device pixels per truth
- * pixel; null is fit. Pane size is in device pixels and alike for all panes.
+ * pixel; null is fit, reckoned for `pane`, the size in device pixels of the pane that was measured last.
  */
 export interface Viewport {
   extent: { width: number; height: number };
@@ -18,7 +18,8 @@ interface Actions {
   setPane: (width: number, height: number) => void;
   panBy: (dx: number, dy: number) => void;
   zoomTo: (zoom: number | null) => void;
-  zoomAbout: (px: number, py: number, ratio: number) => void;
+  /** Zoom about a place that lies so many device pixels off the centre; it stays where it is. */
+  zoomAbout: (offX: number, offY: number, ratio: number) => void;
   toggleSmooth: () => void;
 }
 
@@ -56,12 +57,12 @@ export const useViewport = create<Viewport & Actions>((set) => ({
     })),
   zoomTo: (zoom) =>
     set((view) => (zoom === null ? { zoom, x: view.extent.width / 2, y: view.extent.height / 2 } : { zoom })),
-  zoomAbout: (px, py, ratio) =>
+  zoomAbout: (offX, offY, ratio) =>
     set((view) => {
       const before = zoomOf(view);
       const zoom = clamp(before * ratio, Math.min(FURTHEST, fitZoom(view)), NEAREST);
-      const dx = (px - view.pane.width / 2) * (1 / before - 1 / zoom);
-      const dy = (py - view.pane.height / 2) * (1 / before - 1 / zoom);
+      const dx = offX * (1 / before - 1 / zoom);
+      const dy = offY * (1 / before - 1 / zoom);
       return { ...inside(view, view.x + dx, view.y + dy), zoom };
     }),
   toggleSmooth: () => set((view) => ({ smooth: !view.smooth })),

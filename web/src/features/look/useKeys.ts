@@ -31,10 +31,7 @@ interface Wiring {
 export function useKeys({ factor, letters, put, hold, turn, help }: Wiring) {
   useEffect(() => {
     const view = useViewport.getState;
-    const middle = (ratio: number) => {
-      const { pane, zoomAbout } = view();
-      zoomAbout(pane.width / 2, pane.height / 2, ratio);
-    };
+    const middle = (ratio: number) => view().zoomAbout(0, 0, ratio);
     const acts: Record<string, () => void> = {
       f: () => view().zoomTo(null),
       g: () => view().zoomTo(1),

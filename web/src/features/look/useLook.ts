@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useState } from "react";
-import { useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import type { Picture, Trial } from "../../api/client";
 import { usePictures } from "../../api/queries";
 import { ready } from "../../viewer/paint";
@@ -75,23 +75,13 @@ export function useChoices(trial: Trial): Choice[] {
 
 /** What each pane shows and which has the focus; kept in the address with the place and the zoom. */
 export function useLook(trial: Trial, choices: Choice[]) {
-  const [params, setParams] = useSearchParams();
+  const [params] = useSearchParams();
   const [held, hold] = useState<string | null>(null);
   const letters = choices.map((choice) => choice.id);
   const asked = (params.get("panes") ?? "truth,input,A,B").split(",");
   const panes = asked.slice(0, 4).map((id) => (letters.includes(id) ? id : "truth"));
   const focus = Math.min(Number(params.get("focus") ?? panes.length - 1) || 0, panes.length - 1);
-  const change = useCallback(
-    (values: Record<string, string>) =>
-      setParams(
-        (before) => {
-          for (const [key, value] of Object.entries(values)) before.set(key, value);
-          return before;
-        },
-        { replace: true },
-      ),
-    [setParams],
-  );
+  const change = useAddress();
   const setPanes = (next: string[], focused = focus) =>
     change({ panes: next.join(","), focus: String(Math.min(focused, next.length - 1)) });
   const put = (id: string, at = focus) =>
@@ -108,6 +98,19 @@ export function useLook(trial: Trial, choices: Choice[]) {
   usePlaceInAddress(change);
   usePreload(choices);
   return { panes, focus, held, hold, put, setCount, setFocus: (at: number) => change({ focus: String(at) }) };
+}
+
+/** Change some values of the address, whatever else changed since the last rendering. */
+function useAddress() {
+  const go = useNavigate();
+  return useCallback(
+    (values: Record<string, string>) => {
+      const params = new URLSearchParams(window.location.search);
+      for (const [key, value] of Object.entries(values)) params.set(key, value);
+      void go({ search: params.toString() }, { replace: true });
+    },
+    [go],
+  );
 }
 
 /** Open the viewport on this trial, at the place in the address if there is one. */
