@@ -21,7 +21,7 @@ from typing import Any
 import psutil
 
 from mistline.core.degrade.downsample import Setup, crop_truth, make_input, plan
-from mistline.core.frame import Codes, Frame, Size, to_frame
+from mistline.core.frame import Codes, Frame, Size
 from mistline.core.measure import measure_all, measure_traits
 from mistline.core.media.plate import quantise, read_plate, write_plate, write_view
 from mistline.core.media.still import read_still
@@ -75,7 +75,7 @@ def read(request: dict[str, Any]) -> dict[str, Any]:
         "file_type": still.file_type,
         "notes": still.notes,
     }
-    return {"facts": facts, "traits": asdict(measure_traits(to_frame(still.codes))), "picture": picture}
+    return {"facts": facts, "traits": asdict(measure_traits(still.codes)), "picture": picture}
 
 
 def prepare(request: dict[str, Any]) -> dict[str, Any]:
@@ -91,7 +91,7 @@ def prepare(request: dict[str, Any]) -> dict[str, Any]:
         pictures["truth"] = _picture(out / "truth", request["truth_id"], codes)
     small, _ = quantise(make_input(truth, setup, sizes), source.bit_depth)
     pictures["input"] = _picture(out / "input", request["input_id"], small)
-    return {"pictures": pictures, "traits": asdict(measure_traits(to_frame(small)))}
+    return {"pictures": pictures, "traits": asdict(measure_traits(small))}
 
 
 def _check_memory(recipe: Recipe, before: Size, after: Size) -> None:
@@ -197,7 +197,7 @@ def sample(request: dict[str, Any]) -> dict[str, Any]:
     """Time a recipe on a corner of the source; return seconds for each megapixel of result."""
     source = read_plate(Path(request["source"]))
     corner, target = _corner(source, SAMPLE_SIDE, request["factor"])
-    traits = asdict(measure_traits(corner))
+    traits = asdict(measure_traits(quantise(corner, source.bit_depth)[0]))
     _, _, timing = _timed({**request, "traits": traits, "repeats": 2}, corner, target)
     machine = this_machine()
     return {

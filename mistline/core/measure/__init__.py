@@ -3,7 +3,7 @@
 import math
 from collections.abc import Callable
 
-from mistline.core.frame import Frame, luma
+from mistline.core.frame import Codes, Frame, luma, to_frame
 from mistline.core.measure import colour_difference, noise, psnr, ssim
 from mistline.core.measure.edge_width import edge_width
 from mistline.core.measure.measure import Measure, Measured
@@ -28,13 +28,13 @@ def measure_all(truth: Frame, result: Frame, report: Callable[[float], None]) ->
     return values
 
 
-def measure_traits(frame: Frame) -> Traits:
-    """First traits of a picture, measured on at most its central 4096 x 4096 pixels."""
-    height, width = frame.pixels.shape[:2]
+def measure_traits(codes: Codes) -> Traits:
+    """First traits of a picture (H, W, C), measured on at most its central 4096 x 4096 pixels."""
+    height, width = codes.shape[:2]
     top, left = max(0, height - TRAIT_SIDE) // 2, max(0, width - TRAIT_SIDE) // 2
-    part = frame.pixels[top : top + TRAIT_SIDE, left : left + TRAIT_SIDE]
-    whole = part.shape[:2] == (height, width)
-    brightness = luma(part)
+    part = codes[top : top + TRAIT_SIDE, left : left + TRAIT_SIDE]
+    whole = part.shape == codes.shape
+    brightness = luma(to_frame(part).pixels)
     return Traits(
         noise_sigma=round(noise_sigma(brightness), 3),
         edge_width=None if (rise := edge_width(brightness)) is None else round(rise, 3),

@@ -10,6 +10,7 @@ from mistline.core.frame import Frame, luma
 from mistline.core.measure import MEASURES, measure_all, measure_traits
 from mistline.core.measure.edge_width import edge_width
 from mistline.core.measure.ssim import structural_similarity
+from mistline.core.media.plate import quantise
 from mistline.errors import ShapeMismatch
 
 TRUTH_NEEDED = ["psnr_luma", "psnr_rgb", "ssim", "ciede2000"]
@@ -80,8 +81,8 @@ def test_a_flat_picture_has_no_edge_width() -> None:
 
 
 def test_traits_say_what_they_were_measured_on(photograph: Frame) -> None:
-    assert measure_traits(photograph).measured_on == "the whole picture"
-    wide = Frame(np.zeros((20, 5000, 1), np.float32), 8)
+    assert measure_traits(quantise(photograph, 8)[0]).measured_on == "the whole picture"
+    wide = np.zeros((20, 5000, 1), np.uint8)
     assert measure_traits(wide).measured_on == "the central 4096 x 20 pixels"
 
 

@@ -6,12 +6,13 @@ import zlib
 from pathlib import Path
 
 import cv2
+import imagecodecs
 import numpy as np
 import pytest
 import tifffile
 from PIL import Image, ImageCms
 
-from mistline.core.frame import to_frame
+from mistline.core.frame import encode_srgb, to_frame
 from mistline.core.media.still import read_still
 from mistline.errors import BadMedia
 
@@ -99,6 +100,16 @@ def test_an_embedded_profile_is_converted_and_named(tmp_path: Path) -> None:
     assert "sRGB" in read_still(put(tmp_path, "a.png", pillow(RGB8, "PNG", icc_profile=srgb)), "a.png").colour
     broken = read_still(put(tmp_path, "b.png", pillow(RGB8, "PNG", icc_profile=b"nonsense" * 20)), "b.png")
     assert "damaged" in broken.colour and np.array_equal(broken.codes, RGB8)
+
+
+def test_a_linear_profile_is_converted_to_srgb(tmp_path: Path) -> None:
+    """BT.709 primaries with gamma 1 hold linear light; what comes out is the sRGB transfer (IEC 61966-2-1)."""
+    profile = imagecodecs.cms_profile(
+        "rgb", whitepoint=(0.3127, 0.3290, 1.0), primaries=(0.64, 0.33, 1, 0.30, 0.60, 1, 0.15, 0.06, 1), gamma=1.0
+    )
+    still = read_still(put(tmp_path, "a.png", pillow(RGB8, "PNG", icc_profile=profile)), "a.png")
+    expected = encode_srgb(to_frame(RGB8).pixels) * 255
+    assert np.abs(still.codes - expected).max() < 2.5 and "to sRGB" in still.notes[0]
 
 
 def test_a_wrong_ending_is_read_and_noted(tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ import pytest
 
 from mistline.core.frame import Frame, Size
 from mistline.core.measure import measure_traits
+from mistline.core.media.plate import quantise
 from mistline.core.methods import METHODS, Traits
 from mistline.core.methods.recipe import Pass, Recipe, digest, run_recipe
 from mistline.errors import OutOfLimits
@@ -74,7 +75,7 @@ def test_automatic_strength_follows_the_measured_noise(photograph: Frame) -> Non
     clean = photograph.with_pixels(photograph.pixels[100:300, 100:300])
     noise = np.random.default_rng(1).normal(0, 12 / 255, clean.pixels.shape)
     noisy = clean.with_pixels(clean.pixels + noise)
-    traits = measure_traits(noisy)
+    traits = measure_traits(quantise(noisy, 16)[0])
     cooked = run_recipe(noisy, recipe("non_local_means"), noisy.size, traits)
     strength = cooked.settings[0]["strength"]
     assert isinstance(strength, float) and strength == pytest.approx(2 * traits.noise_sigma, abs=0.06)

@@ -1,0 +1,173 @@
+"""The start command: everything up, everything down, and everything back after a blow."""
+
+import contextlib
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import numpy as np
+import psutil
+import pytest
+from PIL import Image
+from typer.testing import CliRunner
+
+from mistline.cli.__main__ import app as cli
+from mistline.cli.demo import PLATES
+from mistline.core.media.still import read_still
+from mistline.store import cluster
+from mistline.store.recipes import SHIPPED
+from mistline.store.settings import ROOT
+from tests.conftest import as_png
+from tests.harness import free_port, until
+
+
+@pytest.fixture(scope="module")
+def data() -> Iterator[Path]:
+    import shutil
+    import tempfile
+
+    folder = Path(tempfile.mkdtemp(prefix="mistline-cli-"))
+    folder.chmod(0o755)
+    yield folder
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@contextlib.contextmanager
+def started(data: Path) -> Iterator[tuple[subprocess.Popen[bytes], httpx.Client, float]]:
+    """`start` in a process of its own; yields it, a client and the seconds until it answered."""
+    port = free_port()
+    environment = {**os.environ, "MISTLINE_DATA": str(data), "MISTLINE_PORT": str(port)}
+    environment.pop("MISTLINE_DATABASE_URL", None)
+    begun = time.monotonic()
+    process = subprocess.Popen(
+        [sys.executable, "-m", "mistline.cli", "start", "--no-browser"], cwd=ROOT, env=environment,
+        stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+    )  # fmt: skip
+    client = httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=10)
+
+    def answers() -> bool:
+        assert process.poll() is None, process.stdout.read()
+        with contextlib.suppress(httpx.TransportError):
+            return client.get("/api/kinds").status_code == 200
+        return False
+
+    try:
+        until(answers, 40, "the start")
+        yield process, client, time.monotonic() - begun
+    finally:
+        client.close()
+        if process.poll() is None:
+            process.send_signal(signal.SIGINT)
+            process.wait(30)
+
+
+def _descendants(process: subprocess.Popen[bytes]) -> dict[str, psutil.Process]:
+    named = {"uvicorn": "web", "mistline.work.worker": "worker"}
+    return {
+        role: child
+        for child in psutil.Process(process.pid).children()
+        for word, role in named.items()
+        if word in " ".join(child.cmdline())
+    }
+
+
+def _ready(client: httpx.Client, source: str) -> bool:
+    with contextlib.suppress(httpx.TransportError):
+        answer = client.get(f"/api/sources/{source}")
+        return answer.status_code == 200 and answer.json()["state"] == "ready"
+    return False
+
+
+def test_start_stop_and_start_again_quickly(data: Path) -> None:
+    picture = as_png(np.random.default_rng(1).integers(0, 256, (64, 64, 3), np.uint8))
+    with started(data) as (process, client, _):
+        source = client.post("/api/sources", files={"file": ("kept.png", picture)}).json()["source"]["id"]
+        until(lambda: _ready(client, source), what="reading")
+        assert [recipe["name"] for recipe in client.get("/api/recipes").json()] == [r.name for r in SHIPPED]
+        below = psutil.Process(process.pid).children(recursive=True)
+        process.send_signal(signal.SIGINT)
+        assert process.wait(20) == 0
+        assert not [child for child in below if child.is_running() and child.status() != psutil.STATUS_ZOMBIE]
+        assert not (data / "postgres" / "postmaster.pid").exists()
+    with started(data) as (_, client, seconds):
+        assert _ready(client, source)
+        assert seconds < 10
+
+
+def test_killed_processes_and_a_restarted_database_are_survived(data: Path) -> None:
+    rng = np.random.default_rng(2)
+    with started(data) as (process, client, _):
+        for blow, role in ((signal.SIGKILL, "worker"), (signal.SIGKILL, "web")):
+            _descendants(process)[role].send_signal(blow)
+            picture = as_png(rng.integers(0, 256, (48, 48, 3), np.uint8))
+
+            def upload(picture: bytes = picture) -> str | None:
+                with contextlib.suppress(httpx.TransportError):
+                    answer = client.post("/api/sources", files={"file": ("after.png", picture)})
+                    return answer.json()["source"]["id"] if answer.status_code == 201 else None
+                return None
+
+            source = until(upload, 20, f"an upload after the {role} was killed")
+            until(lambda source=source: _ready(client, source), 30, f"reading after the {role} was killed")
+        port = (data / "postgres" / "postmaster.pid").read_text().splitlines()[3].strip()
+        folder, log = str(data / "postgres"), str(data / "postgres" / "server.log")
+        cluster._run([cluster._binary("pg_ctl"), "-D", folder, "-l", log, "-m", "fast", "-w", "restart"])
+        assert (data / "postgres" / "postmaster.pid").read_text().splitlines()[3].strip() == port
+        picture = as_png(rng.integers(0, 256, (40, 40, 3), np.uint8))
+        source = until(lambda: upload(picture), 30, "an upload after the database's restart")
+        until(lambda: _ready(client, source), 40, "reading after the database's restart")
+
+
+def test_a_port_in_use_is_said_with_the_remedy(data: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        monkeypatch.setenv("MISTLINE_PORT", str(taken.getsockname()[1]))
+        monkeypatch.setenv("MISTLINE_DATA", str(data))
+        result = CliRunner().invoke(cli, ["start", "--no-browser"])
+    assert result.exit_code == 1 and "set MISTLINE_PORT to another" in " ".join(result.output.split())
+
+
+def test_missing_pages_are_said_with_the_remedy(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("MISTLINE_WEB", str(tmp_path))
+    result = CliRunner().invoke(cli, ["start", "--no-browser"])
+    assert result.exit_code == 1 and "make start" in result.output
+
+
+def test_a_missing_postgresql_is_said_with_the_remedy(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setattr(Path, "glob", lambda self, pattern: iter(()))
+    monkeypatch.setenv("PATH", str(tmp_path))
+    with pytest.raises(cluster.SetupError, match="apt-get install postgresql"):
+        cluster._binary("initdb")
+
+
+def test_the_demo_plates_are_what_they_are_said_to_be() -> None:
+    manifest = json.loads((PLATES / "plates.json").read_text())
+    kinds, sizes, depths, types = set(), [], set(), set()
+    for plate in manifest["plates"]:
+        path = PLATES / plate["file"]
+        assert path.stat().st_size < 4_000_000 and len(plate["story"]) > 20
+        still = read_still(path, path.name)
+        kinds.add(plate["kind"])
+        sizes.append(still.size.megapixels)
+        depths.add(still.bit_depth)
+        types.add(still.file_type)
+    assert len(manifest["plates"]) >= 6 and len(kinds) >= 5
+    assert max(sizes) >= 24 and depths == {8, 16} and types == {"PNG", "TIFF", "JPEG"}
+    assert set(manifest["trial"]["recipes"]) <= {recipe.name for recipe in SHIPPED}
+    assert manifest["trial"]["file"] in {plate["file"] for plate in manifest["plates"]}
+
+
+def test_the_screenshots_are_of_the_agreed_size() -> None:
+    shots = list((ROOT / "docs" / "screenshots").glob("*.png"))
+    assert 0 < len(shots) < 20
+    for path in shots:
+        assert Image.open(path).size == (1280, 800)
+        assert path.name in (ROOT / "README.md").read_text()

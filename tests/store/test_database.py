@@ -1,0 +1,149 @@
+"""Migrations, named queries, cursors, and the rules that the tables themselves keep."""
+
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from psycopg.rows import dict_row
+
+from mistline.core.measure import MEASURES
+from mistline.core.methods.recipe import Recipe
+from mistline.core.timing.machine import this_machine
+from mistline.errors import NotFound
+from mistline.store import database, paging, recipes, sources, speeds, takes, trials
+from mistline.work.queue import apply_schema
+
+
+@pytest.fixture(scope="module")
+def url(cluster_url: str) -> str:
+    name = f"t{uuid.uuid4().hex[:12]}"
+    with psycopg.connect(cluster_url, autocommit=True) as connection:
+        connection.execute(f"create database {name}")  # type: ignore[call-overload]
+    made = cluster_url.rsplit("/", 1)[0] + f"/{name}"
+    for _ in range(2):  # a second start must change nothing
+        database.migrate(made)
+        apply_schema(made)
+    return made
+
+
+@pytest.fixture
+def connection(url: str) -> Iterator[database.Connection]:
+    with psycopg.connect(url, row_factory=dict_row) as opened:
+        yield opened
+        opened.rollback()
+
+
+def _take(connection: database.Connection, key: str) -> dict:
+    source, _ = sources.add(connection, f"{key}.png", key, 10, "faces", "")
+    take = {
+        "key": key,
+        "source_id": source["id"],
+        "setup": {"factor": 2},
+        "plate_key": "p",
+        "recipe": None,
+        "repeats": 3,
+    }
+    takes.add(connection, take)
+    return take
+
+
+def test_every_query_file_is_used_and_every_query_parses(connection: database.Connection) -> None:
+    """PREPARE makes PostgreSQL check names and types of each query without running it."""
+    folder = Path(database.__file__).parent / "sql"
+    for path in folder.glob("*.sql"):
+        for name, query in database.queries(path.stem).items():
+            plain = __import__("re").sub(r"%\((\w+)\)s", "null", query)
+            connection.execute(f"prepare check_{path.stem}_{name} as {plain}")  # type: ignore[call-overload]
+
+
+def test_the_shipped_recipes_are_seeded_once_and_valid(connection: database.Connection) -> None:
+    recipes.seed(connection)
+    recipes.seed(connection)
+    rows = recipes.every(connection)
+    assert [row["name"] for row in rows] == [recipe.name for recipe in recipes.SHIPPED]
+    for row in rows:
+        Recipe(name=row["name"], passes=row["passes"])
+    with pytest.raises(NotFound):
+        recipes.some(connection, [str(uuid.uuid4())])
+
+
+def test_kinds_are_those_of_the_trade(connection: database.Connection) -> None:
+    assert len(sources.kinds(connection)) == 10
+    with pytest.raises(psycopg.errors.ForeignKeyViolation):
+        sources.add(connection, "x", "h", 1, "no such kind", "")
+
+
+def test_a_take_is_claimed_finished_and_written_once(connection: database.Connection) -> None:
+    take = _take(connection, "once")
+    assert takes.add(connection, take) is False
+    assert takes.claim(connection, "once", None) and takes.claim(connection, "once", None)
+    result = {"picture_id": None, "settings": [], "timing": {}, "clipped": 0.0, "machine_id": None}
+    scores = dict.fromkeys(MEASURES, 1.0)
+    assert takes.finish(connection, "once", result, scores) is True
+    assert takes.finish(connection, "once", result, scores) is False
+    assert takes.claim(connection, "once", None) is False
+    takes.fail(connection, "once", "too late")
+    assert takes.get(connection, "once")["state"] == "done"
+
+
+def test_a_cancelled_take_is_not_run_and_can_wait_again(connection: database.Connection) -> None:
+    _take(connection, "stop")
+    assert takes.cancel(connection, "stop") is not None and takes.cancel(connection, "stop") is None
+    assert takes.claim(connection, "stop", None) is False
+    takes.progress(connection, "stop", "processing", 0.5, None)
+    assert takes.get(connection, "stop")["progress"] == 0
+    assert takes.wait_again(connection, "stop") is True and takes.wait_again(connection, "stop") is False
+    assert takes.claim(connection, "stop", 3.0)
+    takes.release(connection, "stop")
+    assert takes.get(connection, "stop")["state"] == "waiting"
+
+
+def test_what_waits_without_a_job_is_found(connection: database.Connection) -> None:
+    _take(connection, "lost")
+    assert "lost" not in takes.adrift(connection)
+    connection.execute("update takes set created_at = now() - interval '1 minute' where key = 'lost'")
+    connection.execute("update sources set created_at = now() - interval '1 minute' where hash = 'lost'")
+    assert takes.adrift(connection) == ["lost"] and len(sources.adrift(connection)) == 1
+
+
+def test_speed_prefers_takes_over_crops_and_takes_their_median(connection: database.Connection) -> None:
+    recipe = Recipe.model_validate({"name": "x", "passes": [{"method": "bicubic"}]})
+    machine = this_machine()
+    speeds.seen(connection, machine)
+    assert speeds.best(connection, recipe) is None
+    speeds.add(connection, recipe, machine.id, "crop", 9.0)
+    found = speeds.best(connection, recipe)
+    assert found and (found.basis, found.seconds_per_megapixel) == ("a timed crop", 9.0)
+    for value in (1.0, 2.0, 5.0):
+        speeds.add(connection, recipe, machine.id, "take", value)
+    found = speeds.best(connection, recipe)
+    assert found and (found.basis, found.seconds_per_megapixel, found.count) == ("earlier takes", 2.0, 3)
+
+
+def test_a_cursor_leads_to_the_rows_after_it(connection: database.Connection) -> None:
+    for number in range(5):
+        sources.add(connection, f"{number}", f"hash{number}", 1, None, "")
+    first, cursor = sources.page(connection, None, 2)
+    second, _ = sources.page(connection, cursor, 2)
+    assert {row["id"] for row in first}.isdisjoint(row["id"] for row in second)
+    with pytest.raises(NotFound, match="first page"):
+        paging.after("???")
+
+
+def test_missing_things_are_said_in_words(connection: database.Connection) -> None:
+    for step in (sources.get, trials.get, trials.delete):
+        with pytest.raises(NotFound):
+            step(connection, str(uuid.uuid4()))
+    with pytest.raises(NotFound):
+        takes.get(connection, "none")
+
+
+def test_a_changed_row_is_announced(connection: database.Connection, url: str) -> None:
+    with psycopg.connect(url, autocommit=True) as listener, psycopg.connect(url, row_factory=dict_row) as writer:
+        listener.execute("listen mistline")
+        source, _ = sources.add(writer, "told.png", "told", 1, None, "")
+        writer.commit()
+        notice = next(listener.notifies(timeout=5))
+        assert notice.payload == f'{{"table" : "sources", "key" : "{source["id"]}"}}'

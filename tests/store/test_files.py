@@ -1,0 +1,58 @@
+"""The media store: whole files or none, once, in a folder or in another file system."""
+
+import hashlib
+import io
+from pathlib import Path
+
+import pytest
+
+from mistline.errors import NotFound
+from mistline.store.files import Media, original_key
+
+
+@pytest.fixture(params=["folder", "memory"])
+def media(request: pytest.FixtureRequest, tmp_path: Path) -> Media:
+    """The same store on a local folder and on fsspec's in-memory file system, which stands for an object store."""
+    return Media(tmp_path.as_uri() if request.param == "folder" else f"memory://mistline-{tmp_path.name}")
+
+
+def test_an_original_lies_under_its_hash(media: Media, tmp_path: Path) -> None:
+    content = b"the same bytes " * 100_000
+    digest, size = media.keep_original(io.BytesIO(content))
+    assert (digest, size) == (hashlib.sha256(content).hexdigest(), len(content))
+    assert media.keep_original(io.BytesIO(content)) == (digest, size)
+    assert media.read(original_key(digest)) == content
+    with media.open(original_key(digest)) as file:
+        assert file.read(8) == content[:8]
+    assert media.fetch(original_key(digest), tmp_path).read_bytes() == content
+
+
+def test_a_folder_is_taken_over_whole_and_what_is_there_stays(media: Media) -> None:
+    for text in ("first", "second"):
+        with media.workspace() as folder:
+            made = folder / "picture"
+            (made / "view" / "0").mkdir(parents=True)
+            (made / "plate.png").write_text(text)
+            (made / "view" / "0" / "0_0.png").write_text(text)
+            media.adopt(made, "pictures/ab/abc")
+        assert not folder.exists()
+    assert media.read("pictures/ab/abc/plate.png") == b"first"
+    assert media.read("pictures/ab/abc/view/0/0_0.png") == b"first"
+
+
+def test_what_is_not_there_is_said_in_words(media: Media, tmp_path: Path) -> None:
+    with pytest.raises(NotFound, match="no such picture"):
+        media.read("pictures/none/plate.png")
+    with pytest.raises(NotFound, match="was a folder removed by hand"):
+        media.fetch("originals/no/none", tmp_path)
+
+
+def test_a_failing_upload_leaves_nothing_behind(tmp_path: Path) -> None:
+    class Broken(io.BytesIO):
+        def read(self, size: int | None = -1) -> bytes:
+            raise ConnectionError("the browser went away")
+
+    media = Media(tmp_path.as_uri())
+    with pytest.raises(ConnectionError):
+        media.keep_original(Broken())
+    assert [path for path in tmp_path.rglob("*") if path.is_file()] == []

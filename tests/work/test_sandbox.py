@@ -1,0 +1,180 @@
+"""The child process: limits, time-outs, signals, sentences."""
+
+import asyncio
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import psutil
+import pytest
+
+from mistline.core.media.plate import read_plate, write_plate
+from mistline.errors import BadMedia, OutOfLimits, ProcessingFailed
+from mistline.store.settings import ROOT
+from mistline.work.sandbox import run_child
+from tests.conftest import as_png
+from tests.core.media.test_still import bomb
+
+GIB = 2**30
+CODES = np.random.default_rng(3).integers(0, 256, (96, 128, 3), np.uint8)
+NLM = {
+    "name": "nlm",
+    "passes": [{"method": "non_local_means", "settings": {"strength": 50}}, {"method": "bicubic"}],
+}
+TRAITS = {"noise_sigma": 5.0, "edge_width": 2.0, "mean_level": 0.5, "measured_on": "the whole picture"}
+
+
+def run(request: dict, *, memory: int = 6 * GIB, seconds: float = 60, told: list | None = None) -> dict:
+    async def go() -> dict:
+        heard = told if told is not None else []
+        return await run_child(
+            request, what="a test", memory_bytes=memory, seconds=seconds, report=lambda *news: heard.append(news)
+        )
+
+    return asyncio.run(go())
+
+
+def reading(folder: Path, name: str, content: bytes) -> dict:
+    (folder / name).write_bytes(content)
+    (folder / "out").mkdir()
+    return {
+        "step": "read",
+        "path": str(folder / name),
+        "name": name,
+        "out": str(folder / "out"),
+        "picture_id": "p",
+    }
+
+
+def taking(folder: Path, recipe: dict | None, side: int = 32) -> dict:
+    small = CODES[:side, :side]
+    write_plate(folder / "input.png", small)
+    write_plate(folder / "truth.png", small.repeat(2, 0).repeat(2, 1))
+    (folder / "out").mkdir()
+    return {
+        "step": "take", "name": "plate", "recipe": recipe, "repeats": 2, "traits": TRAITS, "picture_id": "p",
+        "truth": str(folder / "truth.png"), "input": str(folder / "input.png"), "out": str(folder / "out"),
+        "truth_size": {"width": 2 * side, "height": 2 * side}, "lane": str(folder / "lane"),
+    }  # fmt: skip
+
+
+def test_a_good_file_is_read_with_progress(tmp_path: Path) -> None:
+    told: list[tuple[str, float]] = []
+    found = run(reading(tmp_path, "a.png", as_png(CODES)), told=told)
+    assert found["facts"]["width"] == 128 and found["picture"]["levels"] == 1
+    assert np.array_equal(np.round(read_plate(tmp_path / "out/picture/plate.png").pixels * 255), CODES)
+    assert [stage for stage, _ in told] == ["reading", "writing", "measuring"]
+
+
+def test_a_bomb_is_refused_before_it_is_decoded(tmp_path: Path) -> None:
+    begun = time.monotonic()
+    with pytest.raises(BadMedia, match=r"bomb.png is 30000 x 30000 .* limit is 200"):
+        run(reading(tmp_path, "bomb.png", bomb(30_000, 30_000)), memory=3 * GIB)
+    assert time.monotonic() - begun < 10
+
+
+def test_a_file_that_lies_about_its_size_ends_in_words(tmp_path: Path) -> None:
+    """Within the limit of pixels, but no data behind them, and little memory to find out."""
+    with pytest.raises((BadMedia, OutOfLimits, ProcessingFailed), match=r"liar\.png"):
+        run(reading(tmp_path, "liar.png", bomb(14_000, 14_000)), memory=int(1.2 * GIB))
+
+
+def test_too_little_memory_ends_in_words(tmp_path: Path) -> None:
+    big = np.zeros((6000, 6000, 3), np.uint8)
+    with pytest.raises((BadMedia, OutOfLimits, ProcessingFailed)) as caught:
+        run(reading(tmp_path, "big.png", as_png(big)), memory=int(1.1 * GIB))
+    assert "big.png" in str(caught.value) or "a test" in str(caught.value)
+
+
+def test_a_step_that_takes_too_long_is_stopped(tmp_path: Path) -> None:
+    with pytest.raises(ProcessingFailed, match="longer than 0 s"):
+        run(taking(tmp_path, NLM), seconds=0.2)
+    assert not [child for child in psutil.Process().children() if child.status() != psutil.STATUS_ZOMBIE]
+
+
+def test_a_take_is_timed_written_and_scored(tmp_path: Path) -> None:
+    told: list[tuple[str, float]] = []
+    made = run(taking(tmp_path, NLM), told=told)
+    assert len(made["timing"]["process"]) == 2 and made["timing"]["peak_bytes"] > 10e6
+    assert made["settings"][0] == {"method": "non_local_means", "strength": 50.0, "patch": 5, "search": 6}
+    assert made["picture"]["bit_depth"] == 16 and 0 < made["scores"]["ssim"] < 1
+    shares = [share for _, share in told]
+    assert shares == sorted(shares) and shares[-1] == 1.0
+    assert "processing 2 of 2" in [stage for stage, _ in told]
+
+
+def test_the_truth_without_a_recipe_stays_identical(tmp_path: Path) -> None:
+    made = run(taking(tmp_path, None))
+    assert made["scores"]["psnr_rgb"] is None and made["scores"]["ciede2000"] == 0 and made["clipped"] == 0
+    assert "process" not in made["timing"] and made["settings"] == []
+
+
+def test_two_timings_never_run_at_once(tmp_path: Path) -> None:
+    """While somebody holds the lane, a take waits in front of it and says so."""
+    import fcntl
+
+    request = taking(tmp_path, NLM)
+    told: list[tuple[str, float]] = []
+    with Path(request["lane"]).open("a") as lane:
+        fcntl.flock(lane, fcntl.LOCK_EX)
+        with pytest.raises(ProcessingFailed, match="longer"):
+            run(request, seconds=4, told=told)
+    assert told[-1][0] == "waiting for the timing lane"
+
+
+def test_a_full_disk_is_said_in_words(tmp_path: Path) -> None:
+    """A tiny file system of its own stands for a full disk; needs the right to mount one."""
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    mounted = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=64k", "none", str(disk)], capture_output=True, check=False
+    )
+    if mounted.returncode:
+        pytest.skip("no right to mount a file system here")
+    try:
+        (tmp_path / "a.png").write_bytes(as_png(CODES))
+        request = {
+            "step": "read",
+            "path": str(tmp_path / "a.png"),
+            "name": "a.png",
+            "out": str(disk),
+            "picture_id": "p",
+        }
+        with pytest.raises(ProcessingFailed, match="disk of the media store is full; free some space"):
+            run(request)
+    finally:
+        subprocess.run(["umount", str(disk)], check=True)
+
+
+def test_the_child_dies_with_its_parent(tmp_path: Path) -> None:
+    request = taking(tmp_path, NLM, side=96)
+    request["truth_size"] = {"width": 1500, "height": 1500}
+    code = (
+        "import asyncio, json, sys; from mistline.work.sandbox import run_child\n"
+        "request = json.load(sys.stdin)\n"
+        "say = lambda stage, share: print(stage, flush=True)\n"
+        "asyncio.run(run_child(request, what='x', memory_bytes=2**33, seconds=99, report=say))"
+    )
+    parent = subprocess.Popen(
+        [sys.executable, "-c", code], cwd=ROOT, stdin=subprocess.PIPE, stdout=subprocess.PIPE
+    )
+    assert parent.stdin and parent.stdout
+    parent.stdin.write(json.dumps({**request, "repeats": 2000}).encode())
+    parent.stdin.close()
+    while b"processing" not in parent.stdout.readline():
+        assert parent.poll() is None
+    [child] = psutil.Process(parent.pid).children()
+    os.kill(parent.pid, signal.SIGKILL)
+    parent.wait()
+    child.wait(3)
+
+
+def test_the_child_has_the_limit_it_was_given(tmp_path: Path) -> None:
+    request = {"step": "nonsense"}
+    with pytest.raises(ProcessingFailed, match="ended with code 1"):
+        run(request)

@@ -1,0 +1,50 @@
+"""Best, ties and controls in a trial's table."""
+
+from mistline.work.scoreboard import scoreboard
+
+FULL = {"psnr_luma": 30.0, "psnr_rgb": 30.0, "ssim": 0.9, "ciede2000": 2.0, "noise_left": 1.0}
+
+
+def row(
+    letter: str, control: str | None = None, state: str = "done", times: tuple = (1.0, 1.1, 1.2), **scores
+) -> dict:
+    timing = {"median": sorted(times)[1], "process": list(times)} if control != "truth" else {}
+    return {"letter": letter, "control": control, "state": state, "timing": timing, "scores": {**FULL, **scores}}
+
+
+def test_noise_is_best_nearest_to_the_truth() -> None:
+    board = scoreboard([row("A", noise_left=0.0), row("B", noise_left=2.2), row("C", noise_left=4.0),
+                        row("T", "truth", noise_left=2.0)])  # fmt: skip
+    assert {letter: marks["noise_left"] for letter, marks in board.marks.items()} == {
+        "A": "",
+        "B": "best",
+        "C": "",
+    }
+
+
+def test_controls_and_unfinished_entries_are_not_ranked() -> None:
+    board = scoreboard(
+        [row("A", ssim=0.8), row("B", state="running"), row("N", "nearest", ssim=0.99), row("T", "truth")]
+    )
+    assert set(board.marks) == {"A"} and board.marks["A"]["ssim"] == "best" and board.front == ["A"]
+
+
+def test_without_the_truth_control_noise_is_not_ranked() -> None:
+    assert "noise_left" not in scoreboard([row("A"), row("B")]).marks["A"]
+
+
+def test_an_identical_result_is_best_although_its_psnr_is_infinite() -> None:
+    board = scoreboard([row("A", psnr_luma=None), row("B", psnr_luma=45.0)])
+    assert board.marks["A"]["psnr_luma"] == "best" and board.marks["B"]["psnr_luma"] == ""
+
+
+def test_times_tie_when_their_repeats_overlap() -> None:
+    board = scoreboard(
+        [row("A", times=(1.0, 1.1, 1.3)), row("B", times=(1.2, 1.25, 1.4)), row("C", times=(2, 2, 2))]
+    )
+    assert {letter: marks["time"] for letter, marks in board.marks.items()} == {"A": "tied", "B": "tied", "C": ""}
+
+
+def test_an_empty_trial_has_an_empty_board() -> None:
+    board = scoreboard([row("A", state="waiting"), row("T", "truth", state="waiting")])
+    assert board.marks == {} and board.front == []
