@@ -45,7 +45,7 @@ def rows() -> list[list[str]]:
         folder = Path(name)
         write_plate(folder / "input.png", codes)
         write_plate(folder / "truth.png", np.zeros((TARGET.height, TARGET.width, 3), np.uint8))
-        for key in ("bicubic", "lanczos3"):
+        for key in ("bicubic", "lanczos"):
             method = METHODS[key]
             bare = timed(lambda method=method: method.run(frame, method.settings(), TARGET), REPEATS)
             recorded = _recorded(folder, codes, key)

@@ -4,8 +4,8 @@
     python demo/plates/render.py OUT [NAME ...] [--draft]
 
 What is left of the sampling noise is taken off with the help of albedo and normals, so that the plates are
-grain-free. Seeded: two runs on one kind of processor give the same picture. With libllvm 19 the vector variant is
-used, four times faster; without it the scalar one.
+grain-free. Seeded: two runs on one kind of processor give the same picture. With libllvm 19 the
+vector variant is used, some times faster than the scalar one.
 """
 
 import argparse
@@ -29,13 +29,13 @@ import scenes  # noqa: E402
 # name: (scene, (width, height), samples per pixel, exposure)
 PLATES = {
     "destination_board": (scenes.destination_board, (1680, 1120), 384, 1.0),
-    "netting": (scenes.netting, (1500, 1000), 64, 0.9),
-    "saloon": (scenes.saloon, (1560, 1040), 96, 1.7),
-    "tram_hall": (scenes.tram_hall, (1560, 1040), 64, 0.55),
-    "depot_at_night": (scenes.depot_at_night, (1260, 840), 96, 1.5),
-    "archive_ride": (scenes.archive_ride, (1200, 900), 32, 0.6),
+    "netting": (scenes.netting, (1200, 800), 24, 0.9),
+    "saloon": (scenes.saloon, (1200, 800), 24, 1.7),
+    "tram_hall": (scenes.tram_hall, (1200, 800), 24, 0.55),
+    "depot_at_night": (scenes.depot_at_night, (1200, 800), 32, 1.5),
+    "archive_ride": (scenes.archive_ride, (800, 600), 16, 0.6),
 }
-PASS = 32
+PASS = 8
 
 
 def film(linear: np.ndarray, exposure: float) -> np.ndarray:

@@ -123,7 +123,7 @@ def hall(day: bool) -> dict:
     steel = gloss((0.10, 0.14, 0.13), 0.25)
     scene = {
         "type": "scene",
-        "integrator": {"type": "path", "max_depth": 7 if day else 6},
+        "integrator": {"type": "path", "max_depth": 5},
         "floor": {
             "type": "rectangle",
             "to_world": mi.ScalarTransform4f().translate([0, 15, 0]).scale([8, 20, 1]),
@@ -340,7 +340,7 @@ def saloon(size, spp) -> dict:
     }
     scene = {
         "type": "scene",
-        "integrator": {"type": "path", "max_depth": 8},
+        "integrator": {"type": "path", "max_depth": 6},
         "floor": {
             "type": "rectangle",
             "to_world": mi.ScalarTransform4f().scale([3, 4, 1]),

@@ -18,9 +18,9 @@ SHIPPED = [
     _recipe("Nearest neighbour", "nearest"),
     _recipe("Bilinear", "bilinear"),
     _recipe("Bicubic", "bicubic"),
-    _recipe("Lanczos 3", "lanczos3"),
+    _recipe("Lanczos 3", "lanczos"),
     _recipe("Bicubic, sharpened", "bicubic", "unsharp_mask"),
-    _recipe("Denoised, Lanczos 3", "non_local_means", "lanczos3"),
+    _recipe("Denoised, Lanczos 3", "non_local_means", "lanczos"),
 ]
 
 

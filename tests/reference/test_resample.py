@@ -14,7 +14,7 @@ from skimage import data
 from skimage.registration import phase_cross_correlation
 
 from mistline.core.frame import Size
-from mistline.core.methods.resample import KERNELS, resize
+from mistline.core.resample import KERNELS, resize
 
 PILLOW = {
     "bilinear": Image.Resampling.BILINEAR,

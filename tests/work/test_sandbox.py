@@ -24,7 +24,7 @@ GIB = 2**30
 CODES = np.random.default_rng(3).integers(0, 256, (96, 128, 3), np.uint8)
 NLM = {
     "name": "nlm",
-    "passes": [{"method": "non_local_means", "settings": {"strength": 50}}, {"method": "bicubic"}],
+    "passes": [{"method": "non_local_means", "settings": {"luma": 50, "colour": 50}}, {"method": "bicubic"}],
 }
 TRAITS = {"noise_sigma": 5.0, "edge_width": 2.0, "mean_level": 0.5, "measured_on": "the whole picture"}
 
@@ -101,7 +101,7 @@ def test_a_take_is_timed_written_and_scored(tmp_path: Path) -> None:
     told: list[tuple[str, float]] = []
     made = run(taking(tmp_path, NLM), told=told)
     assert len(made["timing"]["process"]) == 2 and made["timing"]["peak_bytes"] > 10e6
-    assert made["settings"][0] == {"method": "non_local_means", "strength": 50.0, "patch": 5, "search": 6}
+    assert made["settings"][0] == {"method": "non_local_means", "luma": 50.0, "colour": 50.0}
     assert made["picture"]["bit_depth"] == 16 and 0 < made["scores"]["ssim"] < 1
     shares = [share for _, share in told]
     assert shares == sorted(shares) and shares[-1] == 1.0

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Frame, Size, decode_srgb, encode_srgb
-from mistline.core.methods.resample import resize
+from mistline.core.resample import resize
 from mistline.errors import OutOfLimits
 
 __all__ = ["Plan", "Setup", "crop_truth", "make_input", "plan"]

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from mistline.core.frame import Frame, Size
 from mistline.errors import OutOfLimits
 
-__all__ = ["Limits", "Method", "Traits"]
+__all__ = ["Limits", "Method", "Traits", "no_auto"]
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,11 @@ class Limits:
             )
         if after.width / before.width > self.max_factor:
             raise OutOfLimits(f"{name} enlarges up to {self.max_factor:g} times; choose a smaller factor.")
+
+
+def no_auto(traits: Traits) -> dict[str, float]:
+    """For methods that have no automatic setting."""
+    return {}
 
 
 @dataclass(frozen=True)

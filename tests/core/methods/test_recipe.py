@@ -27,7 +27,7 @@ def test_over_shoots_reach_the_next_pass() -> None:
     """A hard edge at the end of the range rings above 1 and below 0; nothing may cut that off."""
     step = np.zeros((40, 40, 3), np.float32)
     step[:, 20:] = 1
-    result = run_recipe(Frame(step, 8), recipe("lanczos3", "unsharp_mask"), Size(160, 160), CLEAN).frame.pixels
+    result = run_recipe(Frame(step, 8), recipe("lanczos", "unsharp_mask"), Size(160, 160), CLEAN).frame.pixels
     assert result.max() > 1.05 and result.min() < -0.05
 
 
@@ -41,8 +41,8 @@ def test_name_and_defaults_do_not_change_the_key() -> None:
 
 
 def test_words_name_what_differs_from_the_defaults() -> None:
-    chain = recipe(Pass(method="non_local_means", settings={"strength": 20}), "lanczos3")
-    assert chain.words() == "Non-local means (strength 20.0), then Lanczos 3"
+    chain = recipe(Pass(method="non_local_means", settings={"luma": 20}), "lanczos")
+    assert chain.words() == "Non-local means (luma 20.0), then Lanczos"
 
 
 @pytest.mark.parametrize(
@@ -77,12 +77,12 @@ def test_automatic_strength_follows_the_measured_noise(photograph: Frame) -> Non
     noisy = clean.with_pixels(clean.pixels + noise)
     traits = measure_traits(quantise(noisy, 16)[0])
     cooked = run_recipe(noisy, recipe("non_local_means"), noisy.size, traits)
-    strength = cooked.settings[0]["strength"]
+    strength = cooked.settings[0]["luma"]
     assert isinstance(strength, float) and strength == pytest.approx(2 * traits.noise_sigma, abs=0.06)
     before = np.abs(noisy.pixels - clean.pixels).mean()
     assert np.abs(cooked.frame.pixels - clean.pixels).mean() < 0.65 * before
-    by_hand = recipe(Pass(method="non_local_means", settings={"strength": 5}))
-    assert run_recipe(noisy, by_hand, noisy.size, traits).settings[0]["strength"] == 5
+    by_hand = recipe(Pass(method="non_local_means", settings={"luma": 5}))
+    assert run_recipe(noisy, by_hand, noisy.size, traits).settings[0]["luma"] == 5
 
 
 def test_sharpening_leaves_flat_areas_alone_and_raises_edges() -> None:

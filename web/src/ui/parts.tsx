@@ -1,4 +1,5 @@
-import type { ButtonHTMLAttributes, ReactNode } from "react";
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useState, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { Link, type LinkProps } from "react-router";
 
 const BUTTON =
@@ -59,6 +60,38 @@ export function Fact({ name, children }: { name: string; children: ReactNode }) 
       <dt className="text-[13px] text-soft">{name}</dt>
       <dd className="font-medium">{children ?? "–"}</dd>
     </div>
+  );
+}
+
+/** Asks once more before something is lost. */
+export function ConfirmButton({
+  question,
+  act,
+  children,
+}: {
+  question: string;
+  act: () => void;
+  children: ReactNode;
+}) {
+  const [open, setOpen] = useState(false);
+  const close = () => setOpen(false);
+  return (
+    <>
+      <Button onClick={() => setOpen(true)}>{children}</Button>
+      <Dialog open={open} onClose={close} className="relative z-10">
+        <div className="fixed inset-0 grid place-items-center bg-black/40 p-4">
+          <DialogPanel className="max-w-md rounded-sm bg-sheet p-6">
+            <DialogTitle className="text-lg font-semibold">{question}</DialogTitle>
+            <div className="mt-5 flex gap-3">
+              <Button tone="main" onClick={act}>
+                {children}
+              </Button>
+              <Button onClick={close}>Keep it</Button>
+            </div>
+          </DialogPanel>
+        </div>
+      </Dialog>
+    </>
   );
 }
 

@@ -2,7 +2,7 @@ import { useNavigate } from "react-router";
 import type { Trial } from "../../api/client";
 import { useRemoveTrial } from "../../api/queries";
 import { percent, pixels } from "../../ui/format";
-import { Button, ButtonLink, Fact, Page, Trouble } from "../../ui/parts";
+import { ButtonLink, ConfirmButton, Fact, Page, Trouble } from "../../ui/parts";
 
 /** How this trial was set up; a set-up never changes, another one is another trial. */
 export function SetupSummary({ trial }: { trial: Trial }) {
@@ -14,9 +14,12 @@ export function SetupSummary({ trial }: { trial: Trial }) {
       title="Set-up"
       actions={
         <>
-          <Button onClick={() => remove.mutate(trial.id, { onSuccess: () => void go("/trials") })}>
-            Remove this trial
-          </Button>
+          <ConfirmButton
+            question="Remove this trial and its verdicts? The takes stay and are there at once if you set it up again."
+            act={() => remove.mutate(trial.id, { onSuccess: () => void go("/trials") })}
+          >
+            Remove the trial
+          </ConfirmButton>
           <ButtonLink tone="main" to={`/trials/new?source=${trial.source_id}`}>
             Set up another
           </ButtonLink>

@@ -7,8 +7,9 @@ and renormalised. Values are not clipped: over-shoots reach the next pass.
 References
 ----------
 .. [1] R. G. Keys, "Cubic convolution interpolation for digital image processing", IEEE Trans. Acoust.,
-       Speech, Signal Process. 29(6), 1153-1160, 1981: a = -0.5.
+       Speech, Signal Process. 29(6), 1153-1160, 1981.
 .. [2] C. E. Duchon, "Lanczos filtering in one and two dimensions", J. Appl. Meteorol. 18, 1016-1022, 1979.
+.. [3] D. P. Mitchell, A. N. Netravali, "Reconstruction filters in computer graphics", SIGGRAPH 1988, 221-228.
 """
 
 from collections.abc import Callable
@@ -17,13 +18,11 @@ from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import BaseModel, ConfigDict
 from scipy import sparse
 
-from mistline.core.frame import Array, Frame, Size
-from mistline.core.methods.method import Limits, Method, Traits
+from mistline.core.frame import Array, Size
 
-__all__ = ["KERNELS", "METHODS", "resize"]
+__all__ = ["KERNELS", "resize"]
 
 Real = npt.NDArray[np.float64]
 STRIP_ROWS = 128
@@ -37,22 +36,31 @@ def _triangle(x: Real) -> Real:
     return np.maximum(1 - np.abs(x), 0)
 
 
-def _cubic(x: Real) -> Real:
-    a, x = -0.5, np.abs(x)
-    inner = ((a + 2) * x - (a + 3)) * x * x + 1
-    outer = (((x - 5) * x + 8) * x - 4) * a
-    return np.where(x < 1, inner, np.where(x < 2, outer, 0.0))
+def _cubic(b: float, c: float) -> Callable[[Real], Real]:
+    """The two-parameter family of [3]_; b = 0 gives Keys' kernel [1]_ with a = -c."""
+
+    def kernel(x: Real) -> Real:
+        x = np.abs(x)
+        inner = ((12 - 9 * b - 6 * c) * x + (-18 + 12 * b + 6 * c)) * x * x + (6 - 2 * b)
+        outer = (((-b - 6 * c) * x + (6 * b + 30 * c)) * x + (-12 * b - 48 * c)) * x + (8 * b + 24 * c)
+        return np.where(x < 1, inner, np.where(x < 2, outer, 0.0)) / 6
+
+    return kernel
 
 
-def _lanczos3(x: Real) -> Real:
-    return np.where(np.abs(x) < 3, np.sinc(x) * np.sinc(x / 3), 0.0)
+def _lanczos(lobes: int) -> Callable[[Real], Real]:
+    return lambda x: np.where(np.abs(x) < lobes, np.sinc(x) * np.sinc(x / lobes), 0.0)
 
 
 KERNELS: dict[str, tuple[Callable[[Real], Real], float]] = {
     "nearest": (_box, 0.5),
     "bilinear": (_triangle, 1.0),
-    "bicubic": (_cubic, 2.0),
-    "lanczos3": (_lanczos3, 3.0),
+    "bicubic": (_cubic(0, 0.5), 2.0),
+    "bicubic_sharp": (_cubic(0, 0.75), 2.0),
+    "mitchell": (_cubic(1 / 3, 1 / 3), 2.0),
+    "lanczos2": (_lanczos(2), 2.0),
+    "lanczos3": (_lanczos(3), 3.0),
+    "lanczos4": (_lanczos(4), 4.0),
     "area": (_box, 0.5),
 }
 
@@ -94,8 +102,9 @@ def resize(pixels: Array, size: Size, kernel: str, *, antialias: bool = True) ->
     size : Size
         The size wanted.
     kernel : str
-        A key of `KERNELS`: "nearest", "bilinear", "bicubic" (Keys, a = -0.5 [1]_), "lanczos3" [2]_ or
-        "area" (the mean over each output pixel's footprint).
+        A key of `KERNELS`: "nearest", "bilinear", "bicubic" (Keys, a = -0.5 [1]_), "bicubic_sharp" (a = -0.75),
+        "mitchell" (b = c = 1/3 [3]_), "lanczos2" to "lanczos4" [2]_, or "area" (the mean over each output
+        pixel's footprint).
     antialias : bool
         When shrinking, stretch the kernel by the ratio. "nearest" and "area" do not look at it.
 
@@ -123,30 +132,3 @@ def resize(pixels: Array, size: Size, kernel: str, *, antialias: bool = True) ->
     with ThreadPoolExecutor(2) as pool:
         list(pool.map(strip, range(0, size.height, STRIP_ROWS)))
     return result
-
-
-class NoSettings(BaseModel):
-    """The method has no settings."""
-
-    model_config = ConfigDict(extra="forbid")
-
-
-def _enlarger(kernel: str, name: str, summary: str, reference: str) -> Method:
-    def run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
-        return frame.with_pixels(resize(frame.pixels, target, kernel))
-
-    def auto(traits: Traits) -> dict[str, float]:
-        return {}
-
-    return Method(
-        id=kernel, version=1, name=name, family="enlarge", summary=summary, reference=reference,
-        settings=NoSettings, limits=Limits(), run=run, auto=auto, resizes=True,
-    )  # fmt: skip
-
-
-METHODS = [
-    _enlarger("nearest", "Nearest neighbour", "Repeats pixels; shows the input as it is.", "Pixel repetition"),
-    _enlarger("bilinear", "Bilinear", "Straight lines between pixels; soft, no rims.", "Linear interpolation"),
-    _enlarger("bicubic", "Bicubic", "Cubic curves between pixels; a little crisper, slight rims.", "Keys 1981"),
-    _enlarger("lanczos3", "Lanczos 3", "Windowed sinc over six pixels; crisp, with rims.", "Duchon 1979"),
-]
