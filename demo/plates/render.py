@@ -29,10 +29,10 @@ import scenes  # noqa: E402
 # name: (scene, (width, height), samples per pixel, exposure)
 PLATES = {
     "destination_board": (scenes.destination_board, (1680, 1120), 384, 1.0),
-    "netting": (scenes.netting, (1200, 800), 24, 0.9),
-    "saloon": (scenes.saloon, (1200, 800), 24, 1.7),
-    "tram_hall": (scenes.tram_hall, (1200, 800), 24, 0.55),
-    "depot_at_night": (scenes.depot_at_night, (1200, 800), 32, 1.5),
+    "netting": (scenes.netting, (1200, 800), 16, 0.9),
+    "saloon": (scenes.saloon, (1200, 800), 16, 1.7),
+    "tram_hall": (scenes.tram_hall, (1200, 800), 16, 0.55),
+    "depot_at_night": (scenes.depot_at_night, (1200, 800), 16, 1.5),
     "archive_ride": (scenes.archive_ride, (800, 600), 16, 0.6),
 }
 PASS = 8
@@ -71,6 +71,7 @@ def main() -> None:
         light, albedo, normal = (
             np.ascontiguousarray(part, np.float32) for part in (total[..., :3], total[..., -6:-3], total[..., -3:])
         )
+        albedo = denoise(np.clip(albedo, 0, 1))  # glossy surfaces have a noisy one
         picture = film(denoise(light, albedo=np.clip(albedo, 0, 1), normal=normal, hdr=True), exposure)
         np.save(args.out / f"{name}.npy", picture.astype(np.float32))
         Image.fromarray(np.round(picture * 255).astype(np.uint8)).save(args.out / f"{name}.png")

@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from mistline.core.choose.ranking import Mark
 from mistline.core.degrade.downsample import Setup
+from mistline.core.methods.recipe import Pass
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
 
@@ -101,11 +102,28 @@ class Picture(BaseModel):
 
 
 class RecipeItem(BaseModel):
-    """A recipe and its passes in words."""
+    """A recipe, its passes, and the passes in words."""
 
     id: UUID
     name: str
     words: str
+    passes: list[Pass]
+    shipped: bool
+
+
+class MethodShown(BaseModel):
+    """A method as the catalogue and the recipe editor show it; `form` is the JSON Schema of its settings."""
+
+    id: str
+    version: int
+    name: str
+    family: str
+    summary: str
+    reference: str
+    form: dict[str, object]
+    defaults: dict[str, object]
+    limits: str
+    resizes: bool
 
 
 class Pixels(BaseModel):

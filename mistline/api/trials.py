@@ -14,7 +14,7 @@ from mistline.core.frame import Size
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
 from mistline.errors import Conflict, NotFound
-from mistline.store import recipes, speeds, takes, trials
+from mistline.store import speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
 from mistline.work.scoreboard import scoreboard
@@ -22,16 +22,6 @@ from mistline.work.scoreboard import scoreboard
 __all__ = ["router"]
 
 router = APIRouter(tags=["trials"])
-
-
-@router.get("/recipes", operation_id="recipes")
-def list_recipes() -> list[schemas.RecipeItem]:
-    """All recipes with their passes in words."""
-    with connect() as connection:
-        rows = recipes.every(connection)
-    return [
-        schemas.RecipeItem(**row, words=Recipe(name=row["name"], passes=row["passes"]).words()) for row in rows
-    ]
 
 
 def _pixels(size: Size) -> schemas.Pixels:

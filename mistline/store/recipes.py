@@ -1,13 +1,16 @@
 """Recipes: data that names methods and their settings."""
 
+from psycopg.errors import UniqueViolation
+
 from mistline.core.methods.recipe import Pass, Recipe
-from mistline.errors import NotFound
+from mistline.errors import Conflict, NotFound
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
-__all__ = ["SHIPPED", "every", "seed", "some"]
+__all__ = ["OWN", "SHIPPED", "add", "delete", "every", "own", "replace", "seed", "some"]
 
 SQL = queries("recipes")
+OWN = 100  # position from which on recipes are people's own
 
 
 def _recipe(name: str, *passes: str | Pass) -> Recipe:
@@ -24,12 +27,48 @@ SHIPPED = [
 ]
 
 
+def _values(recipe: Recipe) -> Row:
+    return {"name": recipe.name, "passes": database.json([step.model_dump() for step in recipe.passes])}
+
+
 def seed(connection: Connection) -> None:
     """Put the shipped recipes there, once."""
     for position, recipe in enumerate(SHIPPED):
-        passes = [step.model_dump() for step in recipe.passes]
-        values = {"name": recipe.name, "passes": database.json(passes), "position": position}
-        connection.execute(SQL["add"], values)
+        connection.execute(SQL["add"], {**_values(recipe), "position": position})
+
+
+def add(connection: Connection, recipe: Recipe) -> Row:
+    """Add a recipe of one's own; its name must be new."""
+    row = connection.execute(SQL["add"], {**_values(recipe), "position": OWN}).fetchone()
+    if row is None:
+        raise Conflict(f"There is a recipe named {recipe.name} already; choose another name.")
+    return row
+
+
+def own(connection: Connection, recipe_id: str) -> Row:
+    """One recipe that may be changed, or `NotFound`, or `Conflict` for a shipped one."""
+    row = connection.execute(SQL["get"], {"id": recipe_id}).fetchone()
+    if row is None:
+        raise NotFound("There is no such recipe; it may have been removed.")
+    if row["position"] < OWN:
+        raise Conflict(f"{row['name']} ships with Mistline and stays as it is; duplicate it and change the copy.")
+    return row
+
+
+def replace(connection: Connection, recipe_id: str, recipe: Recipe) -> None:
+    """Change a recipe of one's own; trials that it entered keep what they ran."""
+    own(connection, recipe_id)
+    try:
+        with connection.transaction():
+            connection.execute(SQL["replace"], {**_values(recipe), "id": recipe_id})
+    except UniqueViolation:
+        raise Conflict(f"There is a recipe named {recipe.name} already; choose another name.") from None
+
+
+def delete(connection: Connection, recipe_id: str) -> None:
+    """Remove a recipe of one's own; trials that it entered keep their takes."""
+    own(connection, recipe_id)
+    connection.execute(SQL["delete"], {"id": recipe_id})
 
 
 def every(connection: Connection) -> list[Row]:

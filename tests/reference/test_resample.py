@@ -56,6 +56,31 @@ def test_agrees_with_opencv(kernel: str, size: Size, flag: int) -> None:
     assert np.abs(resize(_camera()[..., None], size, kernel)[..., 0] - theirs).max() < 3e-5
 
 
+def test_sharper_cubic_agrees_with_opencv_inside() -> None:
+    """OpenCV's cubic is Keys' with a = -0.75; at the edge it repeats pixels, ours cuts the kernel off."""
+    theirs = cv2.resize(_camera(), (1140, 960), interpolation=cv2.INTER_CUBIC)
+    ours = resize(_camera()[..., None], Size(1140, 960), "bicubic_sharp")[..., 0]
+    assert np.abs(ours - theirs)[9:-9, 9:-9].max() < 1e-4
+
+
+def test_mitchell_has_the_published_values() -> None:
+    """Mitchell, Netravali 1988, b = c = 1/3: k(0) = 8/9, k(1) = 1/18, k(2) = 0."""
+    kernel, support = KERNELS["mitchell"]
+    assert support == 2
+    assert np.allclose(kernel(np.array([0.0, 1.0, -1.0, 2.0])), [8 / 9, 1 / 18, 1 / 18, 0])
+
+
+@pytest.mark.parametrize("kernel", KERNELS)
+def test_kernels_are_even_and_sum_to_one(kernel: str) -> None:
+    shape, support = KERNELS[kernel]
+    x = np.linspace(0.01, 3.99, 399)
+    assert np.allclose(shape(x), shape(-x)) or kernel in ("nearest", "area")
+    if kernel not in ("lanczos2", "lanczos3", "lanczos4"):
+        for offset in (0.0, 0.2, 0.49):
+            assert shape(np.arange(-5, 6) + offset).sum() == pytest.approx(1)
+    assert np.all(shape(x[x > support]) == 0)
+
+
 def _shift(first: np.ndarray, second: np.ndarray) -> float:
     window = np.outer(np.hanning(first.shape[0]), np.hanning(first.shape[1]))
     moved, _, _ = phase_cross_correlation(first * window, second * window, upsample_factor=200)

@@ -33,6 +33,15 @@ class Limits:
     max_factor: float = 16.0
     working_copies: float = 3.0
 
+    def words(self, *, resizes: bool) -> str:
+        """The limits in words.
+
+        >>> Limits(max_megapixels=60).words(resizes=False)
+        'results up to 60 megapixels'
+        """
+        factor = f", up to {self.max_factor:g} times" if resizes else ""
+        return f"results up to {self.max_megapixels:g} megapixels{factor}"
+
     def check(self, name: str, before: Size, after: Size) -> None:
         """Raise `OutOfLimits` with a sentence if the step is too large for the method."""
         if after.megapixels > self.max_megapixels:

@@ -7,3 +7,13 @@ select * from recipes where id = any(%(ids)s::uuid[]) order by position, created
 -- name: add
 insert into recipes (name, passes, position) values (%(name)s, %(passes)s, %(position)s)
 on conflict (name) do nothing
+returning *
+
+-- name: get
+select * from recipes where id = %(id)s
+
+-- name: replace
+update recipes set name = %(name)s, passes = %(passes)s where id = %(id)s
+
+-- name: delete
+delete from recipes where id = %(id)s

@@ -6,7 +6,7 @@ import {
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
-import { answer, client, type Setup, type Trial, type VerdictRequest } from "./client";
+import { answer, client, type Recipe, type Setup, type Trial, type VerdictRequest } from "./client";
 
 /** Server state lives here only: one hook a resource, keyed by the table the events name. */
 export const useKinds = () =>
@@ -35,6 +35,36 @@ export const useSource = (id: string | null) =>
 
 export const useRecipes = () =>
   useQuery({ queryKey: ["recipes"], queryFn: () => answer(client.GET("/api/recipes")) });
+
+export const useMethods = () =>
+  useQuery({
+    queryKey: ["methods"],
+    queryFn: () => answer(client.GET("/api/methods")),
+    staleTime: Infinity,
+  });
+
+/** Add a recipe, or replace the one with the id given. */
+export function useSaveRecipe() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ id, recipe }: { id: string | null; recipe: Recipe }) => {
+      if (id === null) return (await answer(client.POST("/api/recipes", { body: recipe }))).id;
+      const path = { recipe_id: id };
+      await answer(client.PUT("/api/recipes/{recipe_id}", { params: { path }, body: recipe }));
+      return id;
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["recipes"] }),
+  });
+}
+
+export function useRemoveRecipe() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (id: string) =>
+      answer(client.DELETE("/api/recipes/{recipe_id}", { params: { path: { recipe_id: id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["recipes"] }),
+  });
+}
 
 export const useTrials = () =>
   useInfiniteQuery({

@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/methods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Methods
+         * @description All methods, by family.
+         */
+        get: operations["methods"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{picture_id}": {
         parameters: {
             query?: never;
@@ -196,6 +216,54 @@ export interface paths {
          * @description All recipes with their passes in words.
          */
         get: operations["recipes"];
+        put?: never;
+        /**
+         * Add Recipe
+         * @description Add a recipe; settings that are wrong are refused with the method's name.
+         */
+        post: operations["addRecipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{recipe_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Replace Recipe
+         * @description Change a recipe of one's own.
+         */
+        put: operations["replaceRecipe"];
+        post?: never;
+        /**
+         * Remove Recipe
+         * @description Remove a recipe of one's own.
+         */
+        delete: operations["removeRecipe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{recipe_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipe File
+         * @description The recipe as a JSON file, in the form that `POST /recipes` takes.
+         */
+        get: operations["recipeFile"];
         put?: never;
         post?: never;
         delete?: never;
@@ -629,6 +697,36 @@ export interface components {
             unit: string;
         };
         /**
+         * MethodShown
+         * @description A method as the catalogue and the recipe editor show it; `form` is the JSON Schema of its settings.
+         */
+        MethodShown: {
+            /** Defaults */
+            defaults: {
+                [key: string]: unknown;
+            };
+            /** Family */
+            family: string;
+            /** Form */
+            form: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: string;
+            /** Limits */
+            limits: string;
+            /** Name */
+            name: string;
+            /** Reference */
+            reference: string;
+            /** Resizes */
+            resizes: boolean;
+            /** Summary */
+            summary: string;
+            /** Version */
+            version: number;
+        };
+        /**
          * Outlook
          * @description Forecast for one recipe; None in `seconds` means that it is being timed.
          */
@@ -644,6 +742,18 @@ export interface components {
             recipe_id: string;
             /** Seconds */
             seconds?: number | null;
+        };
+        /**
+         * Pass
+         * @description One method with the settings given for it; what is not given is automatic or default.
+         */
+        Pass: {
+            /** Method */
+            method: string;
+            /** Settings */
+            settings?: {
+                [key: string]: unknown;
+            };
         };
         /**
          * PassShown
@@ -844,8 +954,18 @@ export interface components {
             trial_name: string;
         };
         /**
+         * Recipe
+         * @description A name and its passes, in order.
+         */
+        Recipe: {
+            /** Name */
+            name: string;
+            /** Passes */
+            passes: components["schemas"]["Pass"][];
+        };
+        /**
          * RecipeItem
-         * @description A recipe and its passes in words.
+         * @description A recipe, its passes, and the passes in words.
          */
         RecipeItem: {
             /**
@@ -855,6 +975,10 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Passes */
+            passes: components["schemas"]["Pass"][];
+            /** Shipped */
+            shipped: boolean;
             /** Words */
             words: string;
         };
@@ -1216,6 +1340,35 @@ export interface operations {
             };
         };
     };
+    methods: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodShown"][];
+                };
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     picture: {
         parameters: {
             query?: never;
@@ -1450,6 +1603,132 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeItem"][];
+                };
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeItem"];
+                };
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    replaceRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recipeFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
                 };
             };
             /** @description Default Response */

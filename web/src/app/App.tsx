@@ -1,6 +1,8 @@
 import { NavLink, Navigate, Route, Routes } from "react-router";
 import { useLive } from "../api/live";
 import { PlaybookPage } from "../features/playbook/PlaybookPage";
+import { MethodsPage } from "../features/recipes/MethodsPage";
+import { RecipesPage } from "../features/recipes/RecipesPage";
 import { ShelfPage } from "../features/shelf/ShelfPage";
 import { SetupPage } from "../features/trial/SetupPage";
 import { TrialPage } from "../features/trial/TrialPage";
@@ -11,6 +13,8 @@ import { RunDock } from "./RunDock";
 const PLACES = [
   ["/shelf", "Shelf"],
   ["/trials", "Trials"],
+  ["/recipes", "Recipes"],
+  ["/methods", "Methods"],
   ["/playbook", "Playbook"],
 ] as const;
 
@@ -60,6 +64,8 @@ export function App() {
           <Route path="/trials" element={<TrialsPage />} />
           <Route path="/trials/new" element={<SetupPage />} />
           <Route path="/trials/:id/*" element={<TrialPage />} />
+          <Route path="/recipes" element={<RecipesPage />} />
+          <Route path="/methods" element={<MethodsPage />} />
           <Route path="/playbook" element={<PlaybookPage />} />
           <Route path="*" element={<Lost />} />
         </Routes>

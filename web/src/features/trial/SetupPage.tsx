@@ -205,9 +205,10 @@ export function SetupPage() {
   const go = useNavigate();
   const recipes = (useRecipes().data ?? []).filter((recipe) => recipe.name !== ALWAYS_IN);
   const [setup, setSetup] = useState<Setup>({ test: "truth", factor: 4, kernel: "area", light: "linear" });
-  const [dropped, setDropped] = useState<string[]>([]);
+  const [turned, setTurned] = useState<string[]>([]);
   const [name, setName] = useState("");
-  const chosen = recipes.map((recipe) => recipe.id).filter((id) => !dropped.includes(id));
+  // Shipped recipes enter unless taken out; one's own enter when ticked.
+  const chosen = recipes.filter(({ id, shipped }) => shipped !== turned.includes(id)).map(({ id }) => id);
   const plan = usePlan(source, setup, chosen);
   const start = useStartTrial();
   const run = () =>
@@ -216,7 +217,7 @@ export function SetupPage() {
       { onSuccess: ({ id }) => void go(`/trials/${id}/run`) },
     );
   const toggle = (id: string) =>
-    setDropped((before) => (before.includes(id) ? before.filter((other) => other !== id) : [...before, id]));
+    setTurned((before) => (before.includes(id) ? before.filter((other) => other !== id) : [...before, id]));
   return (
     <Page title="Set up a truth test">
       <div className="grid gap-8 lg:grid-cols-[1fr_21rem]">

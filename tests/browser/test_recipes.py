@@ -1,0 +1,89 @@
+"""Making a recipe in the editor and letting it compete."""
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import as_png
+from tests.harness import Running
+
+
+@pytest.fixture(scope="module")
+def source(app: Running, astronaut) -> dict:
+    return app.read("face.png", as_png(astronaut[:200, 150:350]))
+
+
+def test_a_two_pass_recipe_is_made_undone_ordered_and_saved(page: Page, app: Running) -> None:
+    page.goto("/recipes")
+    page.get_by_role("button", name="New recipe").click()
+    editor = page.get_by_role("region", name="Recipe")
+    editor.get_by_label("Name of the recipe").fill("Clean, then crisp")
+    add = editor.get_by_label("Add a pass")
+    add.select_option("Back-projection")
+    add.select_option("Guided filter")
+    expect(editor.get_by_test_id("pass-2")).to_contain_text("Guided filter")
+    editor.get_by_role("button", name="Move Guided filter up").click()
+    expect(editor.get_by_test_id("pass-1")).to_contain_text("Guided filter")
+    editor.get_by_label("Guided filter luma").fill("25")
+    expect(editor.get_by_test_id("pass-1")).to_contain_text("back to automatic")
+    editor.get_by_role("button", name="Remove Back-projection").click()
+    expect(editor.get_by_text("Without a pass that enlarges")).to_be_visible()
+    editor.get_by_role("button", name="Undo").click()
+    editor.get_by_label("Back-projection kernel").select_option("lanczos3")
+    editor.get_by_role("button", name="Save the recipe").click()
+    page.wait_for_url(re.compile("recipe="))
+    made = next(r for r in app.http.get("/api/recipes").json() if r["name"] == "Clean, then crisp")
+    assert made["words"] == "Guided filter (luma 25.0), then Back-projection (kernel lanczos3)"
+
+
+def test_a_shipped_recipe_is_read_only_and_can_be_duplicated(page: Page) -> None:
+    page.goto("/recipes")
+    page.get_by_role("button", name="Bicubic, sharpened").click()
+    editor = page.get_by_role("region", name="Recipe")
+    expect(editor).to_contain_text("ships with Mistline")
+    expect(editor.get_by_label("Unsharp mask amount")).to_be_disabled()
+    editor.get_by_role("button", name="Duplicate").click()
+    editor.get_by_label("Unsharp mask amount").fill("900")
+    editor.get_by_role("button", name="Save the recipe").click()
+    expect(editor.get_by_role("alert")).to_contain_text("Unsharp mask: amount")
+    editor.get_by_label("Unsharp mask amount").fill("1.5")
+    editor.get_by_role("button", name="Save the recipe").click()
+    expect(page.get_by_role("button", name=re.compile("Bicubic, sharpened, copy"))).to_be_visible()
+
+
+def test_a_recipe_goes_out_as_json_and_comes_in_again(page: Page, tmp_path: Path) -> None:
+    page.goto("/recipes")
+    page.get_by_role("button", name=re.compile("Clean, then crisp")).click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="JSON").click()
+    recipe = json.loads(Path(download.value.path()).read_text())
+    (tmp_path / "again.json").write_text(json.dumps({**recipe, "name": "From a file"}))
+    page.get_by_test_id("recipe-file").set_input_files(tmp_path / "again.json")
+    expect(page.get_by_label("Name of the recipe")).to_have_value("From a file")
+    (tmp_path / "broken.json").write_text("not json")
+    page.get_by_test_id("recipe-file").set_input_files(tmp_path / "broken.json")
+    expect(page.get_by_role("alert")).to_contain_text("broken.json is not a recipe")
+
+
+def test_ones_own_recipe_enters_a_trial_with_its_settings_in_sight(page: Page, source: dict) -> None:
+    page.goto(f"/trials/new?source={source['id']}")
+    page.get_by_role("checkbox", name=re.compile("Clean, then crisp")).check()
+    for name in ("Bilinear", "Bicubic, sharpened Bicubic", "Denoised"):
+        page.get_by_role("checkbox", name=re.compile(f"^{name}")).uncheck()
+    expect(page.get_by_role("complementary")).to_contain_text("3 recipes and 2 controls")
+    page.get_by_role("button", name="Run the trial").click()
+    expect(page.get_by_test_id("entry-C")).to_have_attribute("data-state", "done", timeout=60_000)
+    expect(page.get_by_test_id("entry-C")).to_contain_text("Guided filter (luma 25.0), then Back-projection")
+    page.get_by_role("link", name="Look at the results").click()
+    page.keyboard.press("3")
+    expect(page.get_by_role("region", name="Clean, then crisp")).to_contain_text("Guided filter luma 25")
+
+
+def test_the_catalogue_lists_every_method_with_its_source(page: Page, app: Running) -> None:
+    page.goto("/methods")
+    for method in app.http.get("/api/methods").json():
+        expect(page.get_by_role("heading", name=method["name"], exact=True)).to_be_visible()
+        expect(page.get_by_text(method["reference"]).first).to_be_visible()
