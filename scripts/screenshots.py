@@ -15,6 +15,7 @@ OUT = Path(sys.argv[2] if len(sys.argv) > 2 else "docs/screenshots")
 
 def views() -> dict[str, str]:
     trial = httpx.get(f"{ADDRESS}/api/trials").json()["items"][-1]
+    recipe = next(r for r in httpx.get(f"{ADDRESS}/api/recipes").json() if r["name"] == "Bicubic, sharpened")
     at = f"/trials/{trial['id']}"
     return {
         "shelf": "/shelf",
@@ -26,6 +27,8 @@ def views() -> dict[str, str]:
         "look-flip": f"{at}/look?panes=E&focus=0",
         "scores": f"{at}/scores",
         "verdict": f"{at}/verdict",
+        "recipes": "/recipes?recipe=" + recipe["id"],
+        "methods": "/methods",
         "playbook": "/playbook",
     }
 

@@ -29,10 +29,10 @@ import scenes  # noqa: E402
 # name: (scene, (width, height), samples per pixel, exposure)
 PLATES = {
     "destination_board": (scenes.destination_board, (1680, 1120), 384, 1.0),
-    "netting": (scenes.netting, (1200, 800), 16, 0.9),
+    "netting": (scenes.netting, (1200, 800), 8, 0.9),
     "saloon": (scenes.saloon, (1200, 800), 16, 1.7),
-    "tram_hall": (scenes.tram_hall, (1200, 800), 16, 0.55),
-    "depot_at_night": (scenes.depot_at_night, (1200, 800), 16, 1.5),
+    "tram_hall": (scenes.tram_hall, (1080, 720), 8, 0.55),
+    "depot_at_night": (scenes.depot_at_night, (1080, 720), 16, 1.5),
     "archive_ride": (scenes.archive_ride, (800, 600), 16, 0.6),
 }
 PASS = 8

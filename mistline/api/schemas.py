@@ -8,7 +8,9 @@ from pydantic import BaseModel, Field
 
 from mistline.core.choose.ranking import Mark
 from mistline.core.degrade.downsample import Setup
+from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Pass
+from mistline.core.timing.machine import Machine
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
 
@@ -42,15 +44,6 @@ class Facts(BaseModel):
     notes: list[str]
 
 
-class SourceTraits(BaseModel):
-    """What was measured of a picture."""
-
-    noise_sigma: float = Field(description="8-bit code values")
-    edge_width: float | None = Field(description="pixels, 10-90 % rise")
-    mean_level: float = Field(description="0..1")
-    measured_on: str
-
-
 class Source(BaseModel):
     """A source on the Shelf."""
 
@@ -62,7 +55,7 @@ class Source(BaseModel):
     state: Literal["waiting", "reading", "ready", "failed"]
     error: str | None
     facts: Facts | None
-    traits: SourceTraits | None
+    traits: Traits | None
     picture_id: str | None
     created_at: datetime
 
@@ -214,17 +207,6 @@ class Timing(BaseModel):
     write: float | None = None
 
 
-class Machine(BaseModel):
-    """The machine a take ran on."""
-
-    processor: str
-    cores: int
-    memory_bytes: int
-    system: str
-    libraries: dict[str, str]
-    threads: dict[str, int]
-
-
 class PassShown(BaseModel):
     """One pass of an entry: name, settings that differ from the defaults, and all settings it ran with."""
 
@@ -306,7 +288,7 @@ class Trial(BaseModel):
     bit_depth: int
     truth_picture: str | None
     input_picture: str | None
-    input_traits: SourceTraits | None
+    input_traits: Traits | None
     entries: list[Entry]
     measures: list[MeasureShown]
     front: list[str]

@@ -46,7 +46,7 @@ def _plan(source: Size, sizes: Plan, count: int, forecasts: list[schemas.Outlook
 def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
     """What a trial would do, in numbers; recipes of unknown speed get timed on a crop meanwhile."""
     ids = [str(key) for key in request.recipe_ids]
-    found = use_cases.outlook(str(request.source_id), request.setup, ids, time_crops=True)
+    found = use_cases.outlook(str(request.source_id), request.setup, ids)
     forecasts = [
         schemas.Outlook(recipe_id=UUID(key), **(asdict(known) if known else {}))
         for key, known in found.forecasts.items()

@@ -4,7 +4,7 @@ import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from string import ascii_uppercase
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 from procrastinate.exceptions import AlreadyEnqueued
 
@@ -76,27 +76,66 @@ class Outlook:
     forecasts: dict[str, Forecast | None]
 
 
-def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str], *, time_crops: bool) -> Outlook:
-    """Work out what a trial would do; recipes with no known speed are timed on a crop if wanted."""
+def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str]) -> Outlook:
+    """Work out what a trial would do; recipes with no known speed get timed on a crop."""
     with connect() as connection:
         source = _ready(sources.get(connection, source_id))
         chosen = {str(row["id"]): _recipe(row) for row in recipes.some(connection, list(recipe_ids))}
         known = {key: speeds.best(connection, recipe) for key, recipe in chosen.items()}
     sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
-    for key, recipe in chosen.items():
+    for recipe in chosen.values():
         recipe.check(sizes.input, sizes.truth)
-        if known[key] is None and time_crops:
-            identity = {"source_id": source_id, "factor": setup.factor, "recipe": recipe.model_dump()}
-            _defer_once(f"crop:{digest(recipe.identity())}", identity)
+    _time_crops(source_id, setup, [chosen[key] for key, speed in known.items() if speed is None])
     forecasts = {
         key: forecast(speed, sizes.truth.megapixels, REPEATS) if speed else None for key, speed in known.items()
     }
     return Outlook(sizes, len(chosen) + 2, REPEATS, forecasts)
 
 
-def _defer_once(lock: str, values: dict[str, Any]) -> None:
-    with contextlib.suppress(AlreadyEnqueued):
-        tasks.time_crop.configure(queueing_lock=lock).defer(**values)
+def _time_crops(source_id: str, setup: Setup, unknown: Sequence[Recipe]) -> None:
+    """Queue the timing of recipes whose speed nobody knows, each once."""
+    for recipe in unknown:
+        with contextlib.suppress(AlreadyEnqueued):
+            tasks.time_crop.configure(queueing_lock=f"crop:{digest(recipe.identity())}").defer(
+                source_id=source_id, factor=setup.factor, recipe=recipe.model_dump()
+            )
+
+
+@dataclass(frozen=True)
+class _Entrant:
+    """Who competes in a trial, or stands beside it as a control; the truth control has no recipe."""
+
+    letter: str
+    name: str
+    recipe: Recipe | None
+    recipe_id: str | None = None
+    control: str | None = None
+
+
+def _entrants(chosen: Sequence[Row]) -> list[_Entrant]:
+    racing = [
+        _Entrant(letter, row["name"], _recipe(row), row["id"])
+        for letter, row in zip(ascii_uppercase, chosen, strict=False)
+    ]
+    controls = [
+        _Entrant("N", NEAREST.name, NEAREST, control="nearest"),
+        _Entrant("T", "Truth, written and read", None, control="truth"),
+    ]
+    return racing + controls
+
+
+def _take(entrant: _Entrant, source: Row, setup: Row, plate_key: str) -> Row:
+    """The take that an entrant needs; its key hashes everything that makes it."""
+    recipe = entrant.recipe
+    made_of = {"plate": plate_key, "recipe": recipe.identity() if recipe else "truth", "repeats": REPEATS}
+    return {
+        "key": digest(made_of),
+        "source_id": source["id"],
+        "setup": setup,
+        "plate_key": plate_key,
+        "recipe": recipe.model_dump() if recipe else None,
+        "repeats": REPEATS,
+    }
 
 
 def start_trial(source_id: str, name: str, setup: Setup, recipe_ids: Sequence[str]) -> str:
@@ -109,53 +148,26 @@ def start_trial(source_id: str, name: str, setup: Setup, recipe_ids: Sequence[st
     """
     if not 1 <= len(set(recipe_ids)) <= MAX_ENTRIES:
         raise OutOfLimits(f"Choose 1 to {MAX_ENTRIES} recipes; {len(set(recipe_ids))} were chosen.")
+    new: list[str] = []
+    unknown: list[Recipe] = []
     with connect() as connection:
         source = _ready(sources.get(connection, source_id))
-        chosen = recipes.some(connection, list(recipe_ids))
         sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
         shape = setup.model_dump()
         plate_key = digest({"source": source["hash"], "reader": tasks.READER_VERSION, "setup": shape})
-        trial_id = trials.add(
-            connection, name.strip() or f"{source['name']}, {setup.words()}", source_id, shape, plate_key
-        )
-        field: list[tuple[str, str, str | None, Row | None, Recipe | None]] = [
-            (ascii_uppercase[index], row["name"], None, row, _recipe(row)) for index, row in enumerate(chosen)
-        ]
-        field += [
-            ("N", NEAREST.name, "nearest", None, NEAREST),
-            ("T", "Truth, written and read", "truth", None, None),
-        ]
-        new: list[str] = []
-        for position, (letter, title, control, row, recipe) in enumerate(field):
-            if recipe:
-                recipe.check(sizes.input, sizes.truth)
-            key = digest(
-                {"plate": plate_key, "recipe": recipe.identity() if recipe else "truth", "repeats": REPEATS}
-            )
-            content = recipe.model_dump() if recipe else None
-            take = {
-                "key": key,
-                "source_id": source_id,
-                "setup": shape,
-                "plate_key": plate_key,
-                "recipe": content,
-                "repeats": REPEATS,
-            }
+        title = name.strip() or f"{source['name']}, {setup.words()}"
+        trial_id = trials.add(connection, title, source_id, shape, plate_key)
+        for position, entrant in enumerate(_entrants(recipes.some(connection, list(recipe_ids)))):
+            if entrant.recipe:
+                entrant.recipe.check(sizes.input, sizes.truth)
+            take = _take(entrant, source, shape, plate_key)
             if takes.add(connection, take):
-                new.append(key)
-            trials.add_entry(
-                connection,
-                {
-                    "trial_id": trial_id,
-                    "letter": letter,
-                    "position": position,
-                    "name": title,
-                    "control": control,
-                    "recipe_id": row["id"] if row else None,
-                    "recipe": content,
-                    "take_key": key,
-                },
-            )
+                new.append(take["key"])
+                if entrant.recipe and speeds.best(connection, entrant.recipe) is None:
+                    unknown.append(entrant.recipe)
+            entry = {**vars(entrant), "trial_id": trial_id, "position": position, "take_key": take["key"]}
+            trials.add_entry(connection, {**entry, "recipe": take["recipe"]})
+    _time_crops(source_id, setup, unknown)
     for key in new:
         _queue_take(key)
     return trial_id

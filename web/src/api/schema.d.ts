@@ -652,7 +652,7 @@ export interface components {
         };
         /**
          * Machine
-         * @description The machine a take ran on.
+         * @description Profile of a machine: processor, cores, memory, library versions, thread counts.
          */
         Machine: {
             /** Cores */
@@ -1046,7 +1046,7 @@ export interface components {
             state: "waiting" | "reading" | "ready" | "failed";
             /** Story */
             story: string;
-            traits: components["schemas"]["SourceTraits"] | null;
+            traits: components["schemas"]["Traits"] | null;
         };
         /**
          * SourceEdit
@@ -1069,29 +1069,6 @@ export interface components {
             items: components["schemas"]["Source"][];
             /** Next Cursor */
             next_cursor: string | null;
-        };
-        /**
-         * SourceTraits
-         * @description What was measured of a picture.
-         */
-        SourceTraits: {
-            /**
-             * Edge Width
-             * @description pixels, 10-90 % rise
-             */
-            edge_width: number | null;
-            /**
-             * Mean Level
-             * @description 0..1
-             */
-            mean_level: number;
-            /** Measured On */
-            measured_on: string;
-            /**
-             * Noise Sigma
-             * @description 8-bit code values
-             */
-            noise_sigma: number;
         };
         /**
          * Timing
@@ -1121,6 +1098,23 @@ export interface components {
             write?: number | null;
         };
         /**
+         * Traits
+         * @description What was measured of a source; automatic settings are derived from it.
+         *
+         *     `noise_sigma` is in 8-bit code values, `edge_width` in pixels (10-90 % rise; None where the picture
+         *     has no strong edge), `mean_level` in 0..1.
+         */
+        Traits: {
+            /** Edge Width */
+            edge_width: number | null;
+            /** Mean Level */
+            mean_level: number;
+            /** Measured On */
+            measured_on: string;
+            /** Noise Sigma */
+            noise_sigma: number;
+        };
+        /**
          * Trial
          * @description A whole trial: what its page needs.
          */
@@ -1143,7 +1137,7 @@ export interface components {
             id: string;
             /** Input Picture */
             input_picture: string | null;
-            input_traits: components["schemas"]["SourceTraits"] | null;
+            input_traits: components["schemas"]["Traits"] | null;
             /** Kind */
             kind: string | null;
             /** Measures */

@@ -30,6 +30,11 @@ export function KindSelect({
   );
 }
 
+function edges(width: number | null): string {
+  if (width === null) return "no edges";
+  return width < 0.5 ? "under 0.5 px" : `${width.toFixed(1)} px`;
+}
+
 function Figures({ source }: { source: Source }) {
   const { facts, traits } = source;
   if (!facts || !traits) return null;
@@ -40,9 +45,7 @@ function Figures({ source }: { source: Source }) {
       <Fact name="File">{`${facts.file_type}, ${bytes(source.file_bytes)}`}</Fact>
       <Fact name="Depth">{`${facts.bit_depth} bit ${facts.channels}`}</Fact>
       <Fact name="Noise">{`${traits.noise_sigma.toFixed(1)} cv`}</Fact>
-      <Fact name="Edge width">
-        {traits.edge_width === null ? "no edges" : `${traits.edge_width.toFixed(1)} px`}
-      </Fact>
+      <Fact name="Edge width">{edges(traits.edge_width)}</Fact>
       <Fact name="Mean level">{`${(traits.mean_level * 100).toFixed(0)} %`}</Fact>
       <div className="col-span-2">
         <Fact name="Colour">{facts.colour}</Fact>
