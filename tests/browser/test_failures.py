@@ -43,6 +43,23 @@ def test_a_text_file_named_png_gets_a_sentence_and_its_neighbour_arrives(
     expect(bad).to_have_count(0)
 
 
+def test_files_can_be_dropped_on_the_shelf(page: Page, astronaut) -> None:
+    page.goto("/shelf")
+    content = list(as_png(astronaut[:90, :110]))
+    data = page.evaluate_handle(
+        """bytes => {
+            const data = new DataTransfer();
+            data.items.add(new File([new Uint8Array(bytes)], 'dropped.png', { type: 'image/png' }));
+            return data;
+        }""",
+        content,
+    )
+    page.get_by_role("region", name="Import").dispatch_event("drop", {"dataTransfer": data})
+    expect(page.get_by_test_id("source").filter(has_text="dropped.png")).to_contain_text(
+        "110 × 90", timeout=20_000
+    )
+
+
 def test_a_running_take_is_cancelled_and_run_again(page: Page, app: Running, noise: dict) -> None:
     key = app.start_trial(noise["id"], "Denoised, Lanczos 3", factor=1.5)
     page.goto(f"/trials/{key}/run")

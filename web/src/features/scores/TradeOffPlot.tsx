@@ -1,7 +1,7 @@
 import { CartesianGrid, ErrorBar, ResponsiveContainer, Scatter, ScatterChart, XAxis, YAxis } from "recharts";
 import type { Entry, Trial } from "../../api/client";
 import { seconds } from "../../ui/format";
-import { dashOf } from "../../ui/LetterPlate";
+import { dashOf } from "../../ui/letters";
 
 interface Point {
   letter: string;

@@ -64,7 +64,7 @@ function FactorPick({ value, onChange }: { value: number; onChange: (value: numb
           max={16}
           step={0.1}
           value={value}
-          onChange={(event) => onChange(Number(event.target.value))}
+          onChange={(event) => event.target.value && onChange(Number(event.target.value))}
           className="w-20 rounded-sm border border-line bg-sheet px-2 py-1"
         />
       </label>

@@ -1,0 +1,111 @@
+import { beforeEach, expect, it, vi } from "vitest";
+import type { Picture } from "../api/client";
+import { paint, ready } from "./paint";
+import type { Viewport } from "./viewport";
+
+const here = new Set<string>();
+const asked: string[] = [];
+
+vi.mock("./tiles", () => ({
+  tile: (url: string) => {
+    asked.push(url);
+    return here.has(url) ? { width: 512, height: 512, url } : null;
+  },
+}));
+
+const PICTURE: Picture = {
+  id: "p", width: 2000, height: 1500, bit_depth: 16, levels: 3, tile: 512, file_bytes: 1,
+}; // prettier-ignore
+const VIEW: Viewport = {
+  extent: { width: 2000, height: 1500 },
+  pane: { width: 600, height: 400 },
+  x: 1000,
+  y: 750,
+  zoom: 1,
+  smooth: false,
+};
+const url = (level: number, column: number, row: number) => `/api/pictures/p/tiles/${level}/${column}/${row}`;
+
+interface Drawn {
+  url: string;
+  box: number[];
+  smooth: boolean;
+}
+
+function fakeCanvas(drawn: Drawn[]) {
+  const context = {
+    imageSmoothingEnabled: true,
+    fillRect: () => undefined,
+    drawImage(bitmap: { url: string }, ...box: number[]) {
+      drawn.push({ url: bitmap.url, box, smooth: this.imageSmoothingEnabled });
+    },
+  };
+  return { width: 600, height: 400, getContext: () => context } as unknown as HTMLCanvasElement;
+}
+
+beforeEach(() => {
+  here.clear();
+  asked.length = 0;
+  vi.stubGlobal("getComputedStyle", () => ({ backgroundColor: "#777" }));
+});
+
+it("asks only for the tiles in sight", () => {
+  expect(ready(PICTURE, VIEW)).toBe(false);
+  expect(asked).toEqual([url(0, 1, 1), url(0, 2, 1)]);
+});
+
+it("takes a coarser level below 100 %, never one whose pixels are larger than the screen's", () => {
+  ready(PICTURE, { ...VIEW, zoom: 0.5 });
+  expect(new Set(asked.map((asking) => asking.split("/")[5]))).toEqual(new Set(["1"]));
+  asked.length = 0;
+  ready(PICTURE, { ...VIEW, zoom: 0.3 });
+  expect(asked.every((asking) => asking.includes("/tiles/1/"))).toBe(true);
+  asked.length = 0;
+  ready(PICTURE, { ...VIEW, zoom: 0.01 });
+  expect(asked).toEqual([url(2, 0, 0)]);
+});
+
+it("puts tiles on whole device pixels, edge to edge, unsmoothed from 100 % on", () => {
+  for (const [column, row] of [[1, 1], [2, 1]] as const) here.add(url(0, column, row)); // prettier-ignore
+  const drawn: Drawn[] = [];
+  expect(paint(fakeCanvas(drawn), PICTURE, VIEW)).toBe(true);
+  expect(drawn).toEqual([
+    { url: url(0, 1, 1), box: [-188, -38, 512, 512], smooth: false },
+    { url: url(0, 2, 1), box: [324, -38, 512, 512], smooth: false },
+  ]);
+});
+
+it("leaves no gap at a fractional zoom", () => {
+  for (let column = 0; column < 4; column++) for (let row = 0; row < 3; row++) here.add(url(0, column, row));
+  const drawn: Drawn[] = [];
+  paint(fakeCanvas(drawn), PICTURE, { ...VIEW, x: 1000.3, y: 749.7, zoom: 1.37 });
+  const row = drawn.filter(({ url: name }) => name.endsWith("/1"));
+  row.slice(1).forEach(({ box }, index) => {
+    const [left = 0, , width = 0] = row[index]?.box ?? [];
+    expect(box[0]).toBe(left + width);
+  });
+  expect(drawn.flatMap(({ box }) => box).every(Number.isInteger)).toBe(true);
+});
+
+it("lays a smaller picture over the truth at the truth's place", () => {
+  const input = { ...PICTURE, width: 500, height: 375, levels: 1 };
+  here.add(url(0, 0, 0));
+  const drawn: Drawn[] = [];
+  paint(fakeCanvas(drawn), input, { ...VIEW, zoom: 1 });
+  expect(drawn[0]?.box).toEqual([-700, -550, 2000, 1500]);
+  expect(drawn[0]?.smooth).toBe(false);
+});
+
+it("lets the smallest level stand in, and says that something is missing", () => {
+  here.add(url(2, 0, 0));
+  const drawn: Drawn[] = [];
+  expect(paint(fakeCanvas(drawn), PICTURE, VIEW)).toBe(false);
+  expect(drawn.map(({ url: name }) => name)).toEqual([url(2, 0, 0)]);
+});
+
+it("smooths above 100 % only when asked", () => {
+  here.add(url(0, 1, 1)).add(url(0, 2, 1));
+  const drawn: Drawn[] = [];
+  paint(fakeCanvas(drawn), PICTURE, { ...VIEW, smooth: true });
+  expect(drawn.every(({ smooth }) => smooth)).toBe(true);
+});

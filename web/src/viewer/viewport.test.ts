@@ -1,0 +1,91 @@
+import { beforeEach, describe, expect, it } from "vitest";
+import { fitZoom, useViewport, zoomOf } from "./viewport";
+
+const view = () => useViewport.getState();
+
+beforeEach(() => {
+  view().open({ width: 4000, height: 2000 });
+  view().setPane(1000, 800);
+  useViewport.setState({ smooth: false });
+});
+
+describe("fit", () => {
+  it("shows the whole picture by its tighter side", () => {
+    expect(zoomOf(view())).toBe(0.25);
+    expect(fitZoom({ extent: { width: 100, height: 4000 }, pane: { width: 1000, height: 800 } })).toBe(0.2);
+  });
+
+  it("stops enlarging tiny pictures at the nearest zoom", () => {
+    expect(fitZoom({ extent: { width: 4, height: 4 }, pane: { width: 1000, height: 800 } })).toBe(32);
+  });
+
+  it("comes back to the centre", () => {
+    view().zoomTo(2);
+    view().panBy(300, 120);
+    view().zoomTo(null);
+    expect(view()).toMatchObject({ x: 2000, y: 1000, zoom: null });
+  });
+});
+
+describe("pan", () => {
+  it("moves the centre against the drag, by device pixels", () => {
+    view().zoomTo(2);
+    view().panBy(40, -20);
+    expect(view()).toMatchObject({ x: 1980, y: 1010, zoom: 2 });
+  });
+
+  it("keeps the centre on the picture", () => {
+    view().zoomTo(1);
+    view().panBy(99999, 99999);
+    expect(view()).toMatchObject({ x: 0, y: 0 });
+    view().panBy(-99999, -99999);
+    expect(view()).toMatchObject({ x: 4000, y: 2000 });
+  });
+});
+
+describe("zoom", () => {
+  it("leaves the place under the pointer where it is", () => {
+    view().zoomTo(1);
+    const [offX, offY] = [200, -150];
+    const before = { x: view().x + offX / 1, y: view().y + offY / 1 };
+    view().zoomAbout(offX, offY, 2.5);
+    const after = { x: view().x + offX / 2.5, y: view().y + offY / 2.5 };
+    expect(after.x).toBeCloseTo(before.x, 9);
+    expect(after.y).toBeCloseTo(before.y, 9);
+    expect(view().zoom).toBe(2.5);
+  });
+
+  it("ends at 32 device pixels for a picture pixel, and at fit or 1/32", () => {
+    view().zoomAbout(0, 0, 1e6);
+    expect(view().zoom).toBe(32);
+    view().zoomAbout(0, 0, 1e-9);
+    expect(view().zoom).toBe(1 / 32);
+  });
+
+  it("undoes itself", () => {
+    view().zoomTo(1);
+    view().zoomAbout(123, 45, 3);
+    view().zoomAbout(123, 45, 1 / 3);
+    expect(view().x).toBeCloseTo(2000, 9);
+    expect(view().y).toBeCloseTo(1000, 9);
+  });
+
+  it("keeps the place when a step is chosen", () => {
+    view().zoomTo(1);
+    view().panBy(100, 100);
+    const { x, y } = view();
+    view().zoomTo(4);
+    expect(view()).toMatchObject({ x, y, zoom: 4 });
+  });
+});
+
+it("opens at a place that a link names", () => {
+  view().open({ width: 500, height: 400 }, { x: 10, y: 20, zoom: 3 });
+  expect(view()).toMatchObject({ x: 10, y: 20, zoom: 3, extent: { width: 500, height: 400 } });
+});
+
+it("smooths only when asked", () => {
+  expect(view().smooth).toBe(false);
+  view().toggleSmooth();
+  expect(view().smooth).toBe(true);
+});
