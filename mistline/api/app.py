@@ -4,11 +4,13 @@ import asyncio
 import contextlib
 from collections.abc import AsyncIterator
 from pathlib import Path
+from typing import Any
 
 import psycopg
 import psycopg_pool
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
+from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse
 from fastapi.routing import APIRouter
 from fastapi.staticfiles import StaticFiles
@@ -83,9 +85,23 @@ def _pages(app: FastAPI, web: Path) -> None:
         return FileResponse(web / "index.html", headers={"Cache-Control": "no-cache"})
 
 
+def _description(app: FastAPI) -> dict[str, Any]:
+    """The OpenAPI document; every operation says that its errors are problem documents."""
+    document = get_openapi(title=app.title, version=app.version, routes=app.routes)
+    document["components"]["schemas"]["Problem"] = schemas.Problem.model_json_schema()
+    problem = {"schema": {"$ref": "#/components/schemas/Problem"}}
+    for path in document["paths"].values():
+        for operation in path.values():
+            operation["responses"].pop("422", None)
+            operation["responses"]["default"] = {
+                "description": "What went wrong, in a sentence",
+                "content": {PROBLEM_TYPE: problem},
+            }
+    return document
+
+
 def create_app() -> FastAPI:
     """Build the application."""
-    problems: dict[int | str, dict[str, object]] = {"default": {"model": schemas.Problem}}
     app = FastAPI(
         title="Mistline",
         version=__version__,
@@ -94,7 +110,7 @@ def create_app() -> FastAPI:
         docs_url=None,
         redoc_url=None,
     )
-    api = APIRouter(prefix="/api", responses=problems)
+    api = APIRouter(prefix="/api")
     for router in (shelf.router, recipes.router, trials.router, events.router):
         api.include_router(router)
     app.include_router(api)
@@ -110,4 +126,5 @@ def create_app() -> FastAPI:
         app.add_exception_handler(kind, handler)
     app.add_middleware(Guard, allowed_hosts=settings().allowed_hosts)
     _pages(app, settings().web)
+    app.openapi = lambda: _description(app)  # type: ignore[method-assign]
     return app

@@ -91,6 +91,6 @@ def test_every_operation_of_the_api_is_described(app: Running) -> None:
     assert len(operations) > 25
     for operation in operations:
         assert operation["operationId"] and operation.get("description")
-        assert operation["responses"]["default"]["content"]["application/json"]["schema"]["$ref"].endswith(
+        assert operation["responses"]["default"]["content"]["application/problem+json"]["schema"]["$ref"].endswith(
             "/Problem"
         )

@@ -631,6 +631,11 @@ export interface components {
             /** Width */
             width: number;
         };
+        /** HTTPValidationError */
+        HTTPValidationError: {
+            /** Detail */
+            detail?: components["schemas"]["ValidationError"][];
+        };
         /**
          * Imported
          * @description The answer to an upload: the source, and whether the Shelf did not have it yet.
@@ -1228,6 +1233,19 @@ export interface components {
              */
             source_id: string;
         };
+        /** ValidationError */
+        ValidationError: {
+            /** Context */
+            ctx?: Record<string, never>;
+            /** Input */
+            input?: unknown;
+            /** Location */
+            loc: (string | number)[];
+            /** Message */
+            msg: string;
+            /** Error Type */
+            type: string;
+        };
         /**
          * Verdict
          * @description A decision with its reasons.
@@ -1294,13 +1312,13 @@ export interface operations {
                     "text/event-stream": unknown;
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1323,13 +1341,13 @@ export interface operations {
                     "application/json": components["schemas"]["Kind"][];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1352,13 +1370,13 @@ export interface operations {
                     "application/json": components["schemas"]["MethodShown"][];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1383,13 +1401,13 @@ export interface operations {
                     "application/json": components["schemas"]["Picture"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1414,13 +1432,13 @@ export interface operations {
                     "image/png": unknown;
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1445,13 +1463,13 @@ export interface operations {
                     "image/png": unknown;
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1479,13 +1497,13 @@ export interface operations {
                     "image/png": unknown;
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1512,13 +1530,13 @@ export interface operations {
                     "application/json": components["schemas"]["PlanAnswer"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1541,13 +1559,13 @@ export interface operations {
                     "application/json": components["schemas"]["PlaybookKind"][];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1570,13 +1588,13 @@ export interface operations {
                     "application/json": components["schemas"]["Queue"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1599,13 +1617,13 @@ export interface operations {
                     "application/json": components["schemas"]["RecipeItem"][];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1632,13 +1650,13 @@ export interface operations {
                     "application/json": components["schemas"]["RecipeItem"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1665,13 +1683,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1694,13 +1712,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1725,13 +1743,13 @@ export interface operations {
                     "application/json": components["schemas"]["Recipe"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1757,13 +1775,13 @@ export interface operations {
                     "application/json": components["schemas"]["SourcePage"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1790,13 +1808,13 @@ export interface operations {
                     "application/json": components["schemas"]["Imported"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1821,13 +1839,13 @@ export interface operations {
                     "application/json": components["schemas"]["Source"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1850,13 +1868,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1885,13 +1903,13 @@ export interface operations {
                     "application/json": components["schemas"]["Source"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1914,13 +1932,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1945,13 +1963,13 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1976,13 +1994,13 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2007,13 +2025,13 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2039,13 +2057,13 @@ export interface operations {
                     "application/json": components["schemas"]["TrialPage"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2072,13 +2090,13 @@ export interface operations {
                     "application/json": components["schemas"]["Created"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2103,13 +2121,13 @@ export interface operations {
                     "application/json": components["schemas"]["Trial"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2132,13 +2150,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2163,13 +2181,13 @@ export interface operations {
                     "application/json": components["schemas"]["Count"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2192,13 +2210,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2223,13 +2241,13 @@ export interface operations {
                     "application/json": components["schemas"]["Trial"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2258,13 +2276,13 @@ export interface operations {
                     "application/json": components["schemas"]["Trial"];
                 };
             };
-            /** @description Default Response */
+            /** @description What went wrong, in a sentence */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -1,0 +1,145 @@
+"""Setting up, finding trials again, and the modes of looking, beyond the main job."""
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import as_png
+from tests.harness import Running
+
+
+@pytest.fixture(scope="module")
+def source(app: Running, astronaut: np.ndarray) -> dict:
+    return app.read("wide.png", as_png(astronaut[:301, :405]))
+
+
+@pytest.fixture(scope="module")
+def trial(app: Running, source: dict) -> dict:
+    return app.finished(app.start_trial(source["id"], "Bilinear", "Bicubic", "Lanczos 3", factor=2))
+
+
+def plan(page: Page):
+    return page.get_by_role("complementary")
+
+
+def test_the_set_up_says_what_is_cropped_and_what_is_left(page: Page, source: dict) -> None:
+    page.goto(f"/trials/new?source={source['id']}")
+    page.get_by_role("radio", name="5x").check()
+    expect(plan(page)).to_contain_text("The truth is 405 × 300, cropped by 0 × 1 pixels to fit the factor.")
+    expect(plan(page)).to_contain_text("The input will be 81 × 60: 4.0 % of the data is left (1/25).")
+    page.get_by_label("Other factor").fill("2.5")
+    expect(plan(page)).to_contain_text("405 × 300, cropped by 0 × 1")
+    expect(plan(page)).to_contain_text("162 × 120")
+    page.get_by_label("Other factor").fill("1.37")
+    expect(plan(page)).to_contain_text("No whole number of pixels fits: the factor becomes 1.3")
+
+
+def test_a_set_up_that_cannot_run_says_why_and_offers_no_run(page: Page, source: dict) -> None:
+    page.goto(f"/trials/new?source={source['id']}")
+    run = page.get_by_role("button", name="Run the trial")
+    expect(run).to_be_enabled(timeout=10_000)
+    page.get_by_label("Other factor").fill("40")
+    expect(plan(page).get_by_role("alert")).to_contain_text("less than or equal to 16")
+    expect(run).to_be_disabled()
+    page.get_by_label("Other factor").fill("3")
+    expect(plan(page).get_by_role("alert")).to_have_count(0)
+    for box in page.get_by_role("checkbox").all():
+        box.uncheck()
+    expect(plan(page)).to_contain_text("Choose at least one recipe.")
+    expect(run).to_be_disabled()
+
+
+def test_without_a_source_the_set_up_asks_for_one(page: Page, source: dict) -> None:
+    page.goto("/trials/new")
+    expect(plan(page)).to_contain_text("Choose a source first.")
+    page.get_by_label("Source, taken as the truth").select_option(label="wide.png")
+    expect(plan(page)).to_contain_text("The input will be 101 × 75")
+
+
+def test_a_trial_is_found_again_and_shows_how_it_was_set_up(page: Page, trial: dict) -> None:
+    page.goto("/trials")
+    row = page.get_by_role("listitem").filter(has_text="wide.png, 2x smaller by area in linear light").first
+    expect(row).to_contain_text("all done")
+    expect(row).to_contain_text("no verdict yet")
+    row.get_by_role("link").click()
+    expect(page).to_have_url(re.compile("/look"))
+    page.get_by_role("navigation", name="Trial").get_by_role("link", name="Set up").click()
+    for text in ("404 × 300, 8 bit", "202 × 150, 25 % of the data", "16 bit, lossless", "1 × 1 px"):
+        expect(page.get_by_role("main")).to_contain_text(text)
+
+
+def test_removing_a_trial_asks_first(page: Page, app: Running, source: dict) -> None:
+    key = app.start_trial(source["id"], "Bilinear", factor=4)
+    app.finished(key)
+    page.goto(f"/trials/{key}/setup")
+    page.get_by_role("button", name="Remove the trial").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_role("heading")).to_contain_text("Remove this trial and its verdicts?")
+    dialog.get_by_role("button", name="Keep it").click()
+    expect(dialog).to_have_count(0)
+    page.get_by_role("button", name="Remove the trial").click()
+    page.get_by_role("dialog").get_by_role("button", name="Remove the trial").click()
+    page.wait_for_url(re.compile("/trials$"))
+    assert app.http.get(f"/api/trials/{key}").status_code == 404
+
+
+def test_panes_are_counted_filled_and_kept_in_the_address(page: Page, trial: dict) -> None:
+    page.goto(f"/trials/{trial['id']}/look")
+    panes = page.get_by_role("main").get_by_role("img")
+    expect(panes).to_have_count(4)
+    page.get_by_role("group", name="Panes").get_by_role("button", name="2").click()
+    expect(panes).to_have_count(2)
+    page.get_by_role("img", name="Truth").click()
+    page.get_by_role("group", name="Shown in the active pane").get_by_role("button", name="C", exact=True).click()
+    expect(page.get_by_role("img", name="Lanczos 3")).to_be_visible()
+    page.wait_for_url(re.compile(r"panes=C%2Cinput&focus=0"))
+    page.get_by_role("group", name="Zoom").get_by_role("button", name="200 %").click()
+    page.wait_for_url(re.compile("z=2"))
+    page.reload()
+    expect(panes).to_have_count(2)
+    expect(page.get_by_test_id("pane-zoom").first).to_have_text("200 %")
+    page.get_by_role("group", name="Panes").get_by_role("button", name="1").click()
+    expect(panes).to_have_count(1)
+    expect(page.get_by_role("img", name="Lanczos 3")).to_be_visible()
+
+
+def test_the_active_pane_moves_by_key_and_smoothing_is_a_visible_switch(page: Page, trial: dict) -> None:
+    page.goto(f"/trials/{trial['id']}/look?panes=truth,A,B&focus=0")
+    expect(page.get_by_role("region", name="Truth")).to_have_attribute("data-active", "true")
+    page.keyboard.press("]")
+    expect(page.get_by_role("region", name="Bilinear")).to_have_attribute("data-active", "true")
+    page.keyboard.press("[")
+    page.keyboard.press("[")
+    expect(page.get_by_role("region", name="Bicubic")).to_have_attribute("data-active", "true")
+    page.keyboard.press("3")
+    expect(page.get_by_role("region", name="Lanczos 3")).to_be_visible()
+    smooth = page.get_by_role("button", name="Smooth")
+    expect(smooth).to_have_attribute("aria-pressed", "false")
+    page.keyboard.press("s")
+    expect(smooth).to_have_attribute("aria-pressed", "true")
+
+
+def test_the_surround_is_neutral_and_can_be_changed(page: Page, trial: dict) -> None:
+    page.goto(f"/trials/{trial['id']}/look?panes=truth&focus=0")
+    colours = set()
+    for _ in range(3):
+        colours.add(page.get_by_role("img", name="Truth").evaluate("c => getComputedStyle(c).backgroundColor"))
+        page.get_by_role("button", name="Surround").click()
+    assert len(colours) == 3
+    for colour in colours:
+        red, green, blue = re.findall(r"\d+", colour)[:3]
+        assert red == green == blue
+
+
+def test_results_can_be_looked_at_while_others_run(page: Page, app: Running) -> None:
+    noise = np.random.default_rng(4).integers(0, 256, (1100, 1100, 3), np.uint8)
+    source = app.read("slow.png", as_png(noise))
+    key = app.start_trial(source["id"], "Bilinear", "Denoised, Lanczos 3", factor=1.5)
+    page.goto(f"/trials/{key}/look?panes=A,B&focus=1")
+    waiting = page.get_by_role("region", name="Denoised, Lanczos 3")
+    expect(waiting.get_by_role("status")).to_have_text(re.compile("waiting|running"), timeout=15_000)
+    expect(page.get_by_role("img", name="Bilinear")).to_be_visible(timeout=30_000)
+    expect(page.get_by_role("img", name="Denoised, Lanczos 3")).to_be_visible(timeout=60_000)
+    expect(waiting.get_by_role("status")).to_have_count(0)
