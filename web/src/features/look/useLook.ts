@@ -149,9 +149,8 @@ function usePlaceInAddress(change: (values: Record<string, string>) => void) {
   }, [change]);
 }
 
-/** Fetch what the other entries show at this place, so that a flip is instant. */
+/** Fetch what the other entries show at this place, so that a flip is instant; the page says how many are here. */
 function usePreload(choices: Choice[]) {
-  const [, heard] = useState(0);
   useEffect(() => {
     let timer = 0;
     const later = () => {
@@ -159,7 +158,6 @@ function usePreload(choices: Choice[]) {
       timer = window.setTimeout(() => {
         const view = useViewport.getState();
         const here = choices.filter((choice) => choice.picture && ready(choice.picture, view)).length;
-        heard(here);
         document.documentElement.dataset.preloaded = String(here);
       }, 120);
     };
