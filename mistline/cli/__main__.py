@@ -25,11 +25,11 @@ def _run(name: str, *, with_demo: bool, browser: bool) -> None:
     settings = Settings(data=supervisor.default_data(name))
 
     def ready(address: str) -> None:
-        if with_demo:
-            demo_data.seed()
         console.print(f"Mistline is open at [bold]{address}[/bold]  (Ctrl-C stops it)")
         if browser and (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
             webbrowser.open(address)
+        if with_demo:
+            demo_data.seed()
 
     try:
         supervisor.run(settings, ready)

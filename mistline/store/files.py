@@ -8,6 +8,7 @@ import hashlib
 import os
 import shutil
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
@@ -42,6 +43,12 @@ class Media:
             yield Path(folder)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
+
+    def sweep(self, older_than: float) -> None:
+        """Remove scratch folders that killed processes left, `older_than` seconds old or more."""
+        for folder in Path(self.root, "incoming").iterdir() if self.local else ():
+            if time.time() - folder.stat().st_mtime > older_than:
+                shutil.rmtree(folder, ignore_errors=True)
 
     def adopt(self, path: Path, key: str) -> None:
         """Take over a finished file or folder under a key; what is there already stays."""

@@ -8,6 +8,7 @@ import signal
 from mistline.core.timing.machine import this_machine
 from mistline.store import speeds
 from mistline.store.database import connect
+from mistline.store.files import media
 from mistline.work.queue import queue
 from mistline.work.tasks import QUICK, TAKES
 from mistline.work.trials import requeue_adrift
@@ -17,6 +18,7 @@ __all__ = ["main"]
 log = logging.getLogger("mistline.worker")
 HEARTBEAT = 1.0
 DEAD_AFTER = 4.0
+SCRATCH_LIVES = 24 * 3600.0
 
 
 async def _recover() -> None:
@@ -36,6 +38,7 @@ async def _recover() -> None:
 async def _work() -> None:
     with connect() as connection:
         speeds.seen(connection, this_machine())
+    media().sweep(SCRATCH_LIVES)
     app = queue()
     lanes = [
         app.run_worker_async(

@@ -2,6 +2,7 @@
 
 import hashlib
 import io
+import os
 from pathlib import Path
 
 import pytest
@@ -45,6 +46,16 @@ def test_what_is_not_there_is_said_in_words(media: Media, tmp_path: Path) -> Non
         media.read("pictures/none/plate.png")
     with pytest.raises(NotFound, match="was a folder removed by hand"):
         media.fetch("originals/no/none", tmp_path)
+
+
+def test_scratch_of_killed_processes_is_swept_when_it_is_old(tmp_path: Path) -> None:
+    media = Media(tmp_path.as_uri())
+    old, fresh = tmp_path / "incoming" / "old", tmp_path / "incoming" / "fresh"
+    for folder in (old, fresh):
+        (folder / "picture").mkdir(parents=True)
+    os.utime(old, (1, 1))
+    media.sweep(3600)
+    assert not old.exists() and fresh.exists()
 
 
 def test_a_failing_upload_leaves_nothing_behind(tmp_path: Path) -> None:
