@@ -34,7 +34,7 @@ def camera(origin, target, fov, size, spp) -> dict:
             "type": "hdrfilm",
             "width": size[0],
             "height": size[1],
-            "rfilter": {"type": "gaussian", "stddev": 0.42},
+            "rfilter": {"type": "box"},
         },
         "sampler": {"type": "independent", "sample_count": spp},
     }
@@ -196,7 +196,7 @@ def hall(day: bool) -> dict:
                     "type": "sphere",
                     "center": [x, at, 4.3],
                     "radius": 0.16,
-                    "emitter": glow(WARM, 260),
+                    "emitter": glow(WARM, 70),
                 }
                 shade = mi.ScalarTransform4f().translate([x, at, 4.44]).scale(0.36)
                 scene[f"shade{i}_{x:.0f}"] = {
