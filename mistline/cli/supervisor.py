@@ -98,7 +98,8 @@ def run(settings: Settings, ready: Callable[[str], None]) -> None:
     if not (settings.web / "index.html").exists():
         raise SetupError("The web pages are not built; run `make demo` or `make start`, which builds them.")
     _check_port(settings.host, settings.port)
-    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    for name in (signal.SIGINT, signal.SIGTERM):  # also when started in the background of a script
+        signal.signal(name, signal.default_int_handler)
     with prepared_database(settings) as url:
         os.environ["MISTLINE_DATABASE_URL"] = url
         os.environ["MISTLINE_DATA"] = str(settings.data)

@@ -1,5 +1,6 @@
 """Connections, migrations and the named queries of the .sql files."""
 
+import logging
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -21,6 +22,10 @@ __all__ = ["Connection", "Row", "connect", "json", "migrate", "one", "queries"]
 
 Row = dict[str, Any]
 Connection = psycopg.Connection[Row]
+
+
+# Whoever uses the pool tells of a lost database once; the pool would tell of every attempt.
+logging.getLogger("psycopg.pool").setLevel(logging.ERROR)
 
 
 @lru_cache
