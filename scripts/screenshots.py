@@ -23,7 +23,7 @@ def views() -> dict[str, str]:
         "set-up": f"/trials/new?source={trial['source_id']}",
         "set-up-summary": f"{at}/setup",
         "run": f"{at}/run",
-        "look": f"{at}/look?panes=truth,input,C,D&focus=3&x=620&y=690&z=2",
+        "look": f"{at}/look?panes=truth,input,C,D&focus=3&x=455&y=722&z=2",
         "look-flip": f"{at}/look?panes=E&focus=0",
         "scores": f"{at}/scores",
         "verdict": f"{at}/verdict",

@@ -70,7 +70,10 @@ function evenTicks(values: number[]): number[] {
 export function TradeOffPlot({ trial }: { trial: Trial }) {
   const points = trial.entries.flatMap(pointOf);
   if (points.length === 0) return <p className="text-soft">The plot appears with the first finished take.</p>;
-  const times = ticks(Math.min(...points.map((p) => p.time)), Math.max(...points.map((p) => p.time)));
+  const times = ticks(
+    Math.min(...points.map(({ time, range }) => time - range[0])),
+    Math.max(...points.map(({ time, range }) => time + range[1])),
+  );
   const grades = evenTicks(points.map((point) => point.ssim));
   const front = trial.front.flatMap((letter) => points.filter((point) => point.letter === letter));
   return (
