@@ -110,6 +110,7 @@ def running(cluster_url: str, folder: Path) -> Iterator[Running]:
     port = free_port()
     media = folder / "media"
     environment = {**os.environ, "MISTLINE_DATABASE_URL": url, "MISTLINE_MEDIA_URL": media.as_uri()}
+    environment["MISTLINE_TIMING_LANE"] = str(folder / "lane")  # tests at once do not wait for each other
     server = subprocess.Popen(
         [sys.executable, "-m", "uvicorn", "--factory", "mistline.api.app:create_app", "--port", str(port),
          "--log-level", "warning", "--timeout-graceful-shutdown", "1"],

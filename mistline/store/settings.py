@@ -1,5 +1,6 @@
 """Where things are: read from the environment (MISTLINE_...), with defaults for one machine."""
 
+import tempfile
 from functools import lru_cache
 from pathlib import Path
 
@@ -28,6 +29,7 @@ class Settings(BaseSettings):
     reader_memory_bytes: int = 6 * 2**30
     reader_seconds: float = 120
     take_seconds: float = 4 * 3600
+    timing_lane: Path = Path(tempfile.gettempdir()) / "mistline-timing-lane.lock"
 
     @property
     def media(self) -> str:

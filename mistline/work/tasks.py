@@ -2,7 +2,6 @@
 
 import asyncio
 import logging
-import tempfile
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
@@ -23,13 +22,12 @@ from mistline.store.files import media, original_key
 from mistline.store.settings import settings
 from mistline.work.sandbox import run_child
 
-__all__ = ["LANE", "QUICK", "TAKES", "jobs", "make_take", "read_source", "time_crop"]
+__all__ = ["QUICK", "TAKES", "jobs", "make_take", "read_source", "time_crop"]
 
 log = logging.getLogger("mistline.work")
 T = TypeVar("T")
 jobs = Blueprint()
 TAKES, QUICK = "takes", "quick"
-LANE = Path(tempfile.gettempdir()) / "mistline-timing-lane.lock"
 READER_VERSION = 1
 REPORT_EVERY = 0.25
 
@@ -205,7 +203,7 @@ async def _process(row: Row, plate: Row, folder: Path, report: _Reporter) -> Non
         "truth_size": {"width": truth["width"], "height": truth["height"]},
         "picture_id": row["key"],
         "out": str(folder),
-        "lane": str(LANE),
+        "lane": str(settings().timing_lane),
     }
     made = await _child(request, row, report)
     picture = await _store(pictures.keep, folder / "picture", made["picture"])
@@ -234,7 +232,7 @@ async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> No
             "step": "sample",
             "recipe": recipe,
             "factor": factor,
-            "lane": str(LANE),
+            "lane": str(settings().timing_lane),
             "name": source["name"],
             "source": str(await asyncio.to_thread(_picture_file, source["picture_id"], folder)),
         }

@@ -126,7 +126,7 @@ export function LookPage({ trial }: { trial: Trial }) {
     letters,
     put: look.put,
     hold: look.hold,
-    turn: (step) => look.setFocus((look.focus + step + look.panes.length) % look.panes.length),
+    turn: look.turn,
     help: () => setHelp(true),
   });
   const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;

@@ -78,26 +78,39 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const [params] = useSearchParams();
   const [held, hold] = useState<string | null>(null);
   const letters = choices.map((choice) => choice.id);
-  const asked = (params.get("panes") ?? "truth,input,A,B").split(",");
-  const panes = asked.slice(0, 4).map((id) => (letters.includes(id) ? id : "truth"));
-  const focus = Math.min(Number(params.get("focus") ?? panes.length - 1) || 0, panes.length - 1);
+  const { panes, focus } = readAddress(params, letters);
   const change = useAddress();
-  const setPanes = (next: string[], focused = focus) =>
+  // Keys come faster than renderings: what they act on is read from the address as it is now.
+  const now = () => readAddress(new URLSearchParams(window.location.search), letters);
+  const setPanes = (next: string[], focused: number) =>
     change({ panes: next.join(","), focus: String(Math.min(focused, next.length - 1)) });
-  const put = (id: string, at = focus) =>
-    setPanes(
-      panes.map((pane, index) => (index === at ? id : pane)),
-      at,
-    );
+  const put = (id: string) => {
+    const at = now();
+    setPanes(at.panes.with(at.focus, id), at.focus);
+  };
   const setCount = (count: number) => {
-    const spare = letters.filter((id) => !panes.includes(id));
-    const kept = count === 1 ? [panes[focus] ?? "truth"] : panes.slice(0, count);
-    setPanes([...kept, ...spare].slice(0, count), count === 1 ? 0 : focus);
+    const at = now();
+    const spare = letters.filter((id) => !at.panes.includes(id));
+    const kept = count === 1 ? [at.panes[at.focus] ?? "truth"] : at.panes.slice(0, count);
+    setPanes([...kept, ...spare].slice(0, count), count === 1 ? 0 : at.focus);
+  };
+  const setFocus = (at: number) => change({ focus: String(at) });
+  const turn = (step: number) => {
+    const at = now();
+    setFocus((at.focus + step + at.panes.length) % at.panes.length);
   };
   useOpening(trial, params);
   usePlaceInAddress(change);
   usePreload(choices);
-  return { panes, focus, held, hold, put, setCount, setFocus: (at: number) => change({ focus: String(at) }) };
+  return { panes, focus, held, hold, put, setCount, setFocus, turn };
+}
+
+/** Panes and focus as an address names them; what it names wrongly becomes the truth. */
+function readAddress(params: URLSearchParams, letters: string[]) {
+  const asked = (params.get("panes") ?? "truth,input,A,B").split(",").slice(0, 4);
+  const panes = asked.map((id) => (letters.includes(id) ? id : "truth"));
+  const focus = Number(params.get("focus") ?? panes.length - 1) || 0;
+  return { panes, focus: Math.min(Math.max(0, focus), panes.length - 1) };
 }
 
 /** Change some values of the address, whatever else changed since the last rendering. */
