@@ -23,14 +23,17 @@ its repeats with the range in brackets; what counts are the ratios, taken in one
 
 def main() -> None:
     machine = this_machine()
-    rows = [row for part in (measures, process, api, viewer) for row in part.rows()]
+    rows = []
+    for part in (measures, process, api, viewer):
+        for row in part.rows():
+            print(" | ".join(row), flush=True)
+            rows.append(row)
     text = HEAD.format(
         day=date.today().isoformat(), processor=machine.processor, cores=machine.cores,
         memory=machine.memory_bytes / 2**30, system=f"{platform.system()}, Python {platform.python_version()}",
     )  # fmt: skip
     text += "".join(f"| {' | '.join(row)} |\n" for row in rows)
     Path(ROOT / "docs" / "bench.md").write_text(text)
-    print(text)
 
 
 if __name__ == "__main__":
