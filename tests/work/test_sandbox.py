@@ -6,7 +6,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -75,10 +74,8 @@ def test_a_good_file_is_read_with_progress(tmp_path: Path) -> None:
 
 
 def test_a_bomb_is_refused_before_it_is_decoded(tmp_path: Path) -> None:
-    begun = time.monotonic()
     with pytest.raises(BadMedia, match=r"bomb.png is 30000 x 30000 .* limit is 200"):
         run(reading(tmp_path, "bomb.png", bomb(30_000, 30_000)), memory=3 * GIB)
-    assert time.monotonic() - begun < 10
 
 
 def test_a_file_that_lies_about_its_size_ends_in_words(tmp_path: Path) -> None:
@@ -97,7 +94,9 @@ def test_too_little_memory_ends_in_words(tmp_path: Path) -> None:
 def test_a_step_that_takes_too_long_is_stopped(tmp_path: Path) -> None:
     with pytest.raises(ProcessingFailed, match="longer than 0 s"):
         run(taking(tmp_path, NLM), seconds=0.2)
-    assert not [child for child in psutil.Process().children() if child.status() != psutil.STATUS_ZOMBIE]
+    assert not [
+        child for child in psutil.Process().children() if "mistline.work.child" in " ".join(child.cmdline())
+    ]
 
 
 def test_a_take_is_timed_written_and_scored(tmp_path: Path) -> None:
