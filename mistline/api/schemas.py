@@ -7,7 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from mistline.core.choose.ranking import Mark
-from mistline.core.degrade.downsample import Setup
+from mistline.core.degrade.setup import Setup
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Pass
 from mistline.core.timing.machine import Machine
@@ -215,6 +215,14 @@ class PassShown(BaseModel):
     settings: dict[str, object]
 
 
+class Score(BaseModel):
+    """A figure and the parts behind it. Without a value it is infinite, or the note says why there is none."""
+
+    value: float | None
+    parts: dict[str, float]
+    note: str
+
+
 class Entry(BaseModel):
     """An entry of a trial with its take."""
 
@@ -234,8 +242,9 @@ class Entry(BaseModel):
     clipped: float | None
     timing: Timing | None
     machine: Machine | None
-    scores: dict[str, float | None]
+    scores: dict[str, Score]
     marks: dict[str, Mark]
+    sentence: str = Field(description="what the result does to the picture, each statement with its number")
 
 
 class MeasureShown(BaseModel):
@@ -250,6 +259,31 @@ class MeasureShown(BaseModel):
     source: str
     digits: int
     tie: float
+
+
+class Pair(BaseModel):
+    """Two entries by their letters."""
+
+    first: str
+    second: str
+
+
+class PreviewRequest(BaseModel):
+    """A set-up to show on a crop; `across` and `down` place its centre, as shares of the picture."""
+
+    source_id: UUID
+    setup: Setup
+    across: float = Field(0.5, ge=0, le=1)
+    down: float = Field(0.5, ge=0, le=1)
+
+
+class Preview(BaseModel):
+    """The same crop of truth and input, as PNG in base 64."""
+
+    truth: str
+    input: str
+    width: int = Field(description="of the truth's crop, in pixels")
+    height: int
 
 
 class Verdict(BaseModel):
@@ -292,6 +326,7 @@ class Trial(BaseModel):
     entries: list[Entry]
     measures: list[MeasureShown]
     front: list[str]
+    same: list[Pair] = Field(description="pairs of entries that no eye can tell apart")
     verdicts: list[Verdict]
     created_at: datetime
 

@@ -9,7 +9,9 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response
 
 from mistline.api import schemas
-from mistline.core.degrade.downsample import Plan, Setup, plan
+from mistline.core.choose.words import Score, describe
+from mistline.core.degrade.downsample import Plan, plan
+from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Size
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
@@ -57,6 +59,13 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
     return _plan(whole, found.sizes, found.takes, forecasts)
 
 
+@router.post("/previews", operation_id="previewInput")
+async def preview_input(request: schemas.PreviewRequest) -> schemas.Preview:
+    """What the set-up does to the truth, on a small crop."""
+    found = await use_cases.preview(str(request.source_id), request.setup, (request.across, request.down))
+    return schemas.Preview(**found)
+
+
 @router.get("/trials", operation_id="trials")
 def list_trials(cursor: str | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 40) -> schemas.TrialPage:
     """Trials, newest first."""
@@ -90,14 +99,20 @@ def _passes(row: Row) -> list[schemas.PassShown]:
     ]
 
 
-def _entry(row: Row, marks: dict[str, Any]) -> schemas.Entry:
+def _scores(row: Row | None) -> dict[str, Score]:
+    found = row["scores"] if row else {}
+    return {key: Score(**found.get(key, {"value": None, "note": "not measured"})) for key in MEASURES}
+
+
+def _entry(row: Row, marks: dict[str, Any], truth: Row | None, factor: float) -> schemas.Entry:
     words = (
         Recipe.model_validate(row["recipe"]).words()
         if row["recipe"]
         else "The truth, through the same write and read"
     )
+    sentence = describe(_scores(row), _scores(truth), factor) if row["control"] != "truth" else ""
     fields = {name: row[name] for name in schemas.Entry.model_fields if name in row}
-    return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks)
+    return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks, sentence=sentence)
 
 
 def _trial(trial_id: str) -> schemas.Trial:
@@ -105,6 +120,8 @@ def _trial(trial_id: str) -> schemas.Trial:
         row = trials.get(connection, trial_id)
         entries = trials.entries(connection, trial_id)
         verdicts = trials.verdicts(connection, trial_id)
+        same = trials.same(connection, trial_id)
+    truth = next((entry for entry in entries if entry["control"] == "truth"), None)
     board = scoreboard(entries)
     setup, size = Setup(**row["setup"]), Size(row["facts"]["width"], row["facts"]["height"])
     fields = {name: row[name] for name in schemas.Trial.model_fields if name in row and name != "setup"}
@@ -119,7 +136,8 @@ def _trial(trial_id: str) -> schemas.Trial:
         bit_depth=row["facts"]["bit_depth"],
         front=board.front,
         plan=_plan(size, plan(size, setup.factor), len(entries), []),
-        entries=[_entry(entry, board.marks.get(entry["letter"], {})) for entry in entries],
+        entries=[_entry(entry, board.marks.get(entry["letter"], {}), truth, setup.factor) for entry in entries],
+        same=[schemas.Pair(**pair) for pair in same],
         measures=[schemas.MeasureShown(**measure) for measure in measures],
         verdicts=[schemas.Verdict(**verdict) for verdict in verdicts],
     )
@@ -173,6 +191,12 @@ def get_queue() -> schemas.Queue:
     return schemas.Queue(items=[schemas.QueueItem(**row) for row in rows], seconds_left=total)
 
 
+def _cell(score: schemas.Score | None) -> float | str:
+    if score is None or score.note:
+        return ""
+    return "inf" if score.value is None else score.value
+
+
 @router.get("/trials/{trial_id}/scores.csv", operation_id="scoresCsv", response_class=Response)
 def scores_csv(trial_id: UUID) -> Response:
     """The table of scores as CSV; an infinite PSNR is written as `inf`."""
@@ -194,18 +218,12 @@ def scores_csv(trial_id: UUID) -> Response:
             "frames per second",
             "peak memory (bytes)",
             "processor",
+            "what it does",
         ]
     )
     for entry in trial.entries:
         timing = entry.timing or schemas.Timing()
-        values = [
-            ""
-            if measure.id not in entry.scores
-            else entry.scores[measure.id]
-            if entry.scores[measure.id] is not None
-            else "inf"
-            for measure in trial.measures
-        ]
+        values = [_cell(entry.scores.get(measure.id)) for measure in trial.measures]
         table.writerow(
             [
                 entry.letter,
@@ -220,6 +238,7 @@ def scores_csv(trial_id: UUID) -> Response:
                 1 / timing.median if timing.median else "",
                 timing.peak_bytes,
                 entry.machine.processor if entry.machine else "",
+                entry.sentence,
             ]
         )
     headers = {"Content-Disposition": f'attachment; filename="scores-{trial_id}.csv"'}

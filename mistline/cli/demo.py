@@ -4,7 +4,7 @@ import json
 import time
 from pathlib import Path
 
-from mistline.core.degrade.downsample import Setup
+from mistline.core.degrade.setup import Setup
 from mistline.store import recipes, sources, trials
 from mistline.store.database import connect
 from mistline.store.settings import ROOT

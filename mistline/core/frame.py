@@ -13,22 +13,28 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from mistline.errors import OutOfLimits
+
 __all__ = [
     "SRGB",
     "Array",
     "Codes",
     "ColourTag",
     "Frame",
+    "Region",
     "Size",
     "decode_srgb",
     "encode_srgb",
+    "from_ycbcr",
     "luma",
     "to_frame",
+    "to_ycbcr",
 ]
 
 Array = npt.NDArray[np.floating[Any]]  # float32 by contract
 Codes = npt.NDArray[np.unsignedinteger[Any]]  # uint8 or uint16
 LUMA_WEIGHTS = np.array([0.2126, 0.7152, 0.0722], np.float32)
+CB_SCALE, CR_SCALE = np.float32(1 / 1.8556), np.float32(1 / 1.5748)  # [1]_
 
 
 @dataclass(frozen=True)
@@ -88,6 +94,29 @@ class Frame:
         return replace(self, pixels=np.ascontiguousarray(pixels, np.float32))
 
 
+@dataclass(frozen=True)
+class Region:
+    """A rectangle of a picture, in its pixels.
+
+    >>> Region(1, 2, 3, 4).cut(Frame(np.zeros((9, 9, 3), np.float32), 8)).size
+    Size(width=3, height=4)
+    """
+
+    left: int
+    top: int
+    width: int
+    height: int
+
+    def cut(self, frame: Frame) -> Frame:
+        """The part of the frame; `OutOfLimits` if it is not inside."""
+        inside = self.left >= 0 and self.top >= 0 and self.width > 0 and self.height > 0
+        if not inside or self.left + self.width > frame.size.width or self.top + self.height > frame.size.height:
+            raise OutOfLimits(f"The region does not lie inside the picture of {frame.size} pixels; draw it again.")
+        return frame.with_pixels(
+            frame.pixels[self.top : self.top + self.height, self.left : self.left + self.width]
+        )
+
+
 def to_frame(codes: Codes) -> Frame:
     """Integers to a frame: code value / largest code value, float32."""
     depth = codes.dtype.itemsize * 8
@@ -106,6 +135,19 @@ def luma(pixels: Array) -> Array:
         return pixels[..., 0]
     weighted: Array = pixels @ LUMA_WEIGHTS
     return weighted
+
+
+def to_ycbcr(pixels: Array) -> Array:
+    """Y', Cb, Cr of R'G'B' (H, W, 3); Y' in 0..1, Cb and Cr in -0.5..0.5."""
+    y = luma(pixels)
+    return np.stack([y, (pixels[..., 2] - y) * CB_SCALE, (pixels[..., 0] - y) * CR_SCALE], axis=-1)
+
+
+def from_ycbcr(planes: Array) -> Array:
+    """R'G'B' of Y', Cb, Cr; the inverse of `to_ycbcr`."""
+    y, blue, red = planes[..., 0], planes[..., 1] / CB_SCALE, planes[..., 2] / CR_SCALE
+    green = y - (np.float32(0.0722) * blue + np.float32(0.2126) * red) / np.float32(0.7152)
+    return np.stack([y + red, green, y + blue], axis=-1)
 
 
 def decode_srgb(encoded: Array) -> Array:

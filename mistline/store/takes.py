@@ -6,8 +6,8 @@ from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
 __all__ = [
-    "add", "adrift", "cancel", "claim", "fail", "finish", "get", "progress", "queue", "release", "set_job",
-    "unfinished_of_trial", "wait_again",
+    "add", "adrift", "beside", "cancel", "claim", "fail", "finish", "get", "progress", "queue", "release",
+    "set_job", "unfinished_of_trial", "wait_again",
 ]  # fmt: skip
 
 SQL = queries("takes")
@@ -44,17 +44,24 @@ def progress(connection: Connection, key: str, stage: str, share: float, seconds
     connection.execute(SQL["progress"], values)
 
 
-def finish(connection: Connection, key: str, result: Row, scores: dict[str, float | None]) -> bool:
-    """Write the result, once; False if the take is no longer running."""
+def finish(connection: Connection, key: str, result: Row, scores: dict[str, Row], alike: dict[str, Row]) -> bool:
+    """Write the result with its scores and its likeness to other takes, once; False if it no longer runs."""
     values = {"key": key, **result}
     for field in ("settings", "timing"):
         values[field] = database.json(result[field])
     if connection.execute(SQL["finish"], values).fetchone() is None:
         return False
-    for measure, value in scores.items():
-        row = {"take_key": key, "measure": measure, "version": MEASURES[measure].version, "value": value}
-        connection.execute(SQL["add_score"], row)
+    for measure, score in scores.items():
+        row = {"take_key": key, "measure": measure, "version": MEASURES[measure].version, **score}
+        connection.execute(SQL["add_score"], {**row, "parts": database.json(score["parts"])})
+    for other, found in alike.items():
+        connection.execute(SQL["add_sameness"], {"one": key, "other": other, **found})
     return True
+
+
+def beside(connection: Connection, key: str, plate_key: str) -> list[Row]:
+    """Finished takes of recipes on the same plate: what a new one is compared with."""
+    return connection.execute(SQL["beside"], {"key": key, "plate_key": plate_key}).fetchall()
 
 
 def fail(connection: Connection, key: str, error: str) -> None:

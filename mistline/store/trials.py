@@ -14,6 +14,7 @@ __all__ = [
     "get",
     "page",
     "playbook",
+    "same",
     "verdicts",
 ]
 
@@ -43,6 +44,11 @@ def get(connection: Connection, trial_id: str) -> Row:
 def entries(connection: Connection, trial_id: str) -> list[Row]:
     """All entries of a trial with takes and scores."""
     return connection.execute(SQL["entries"], {"id": trial_id}).fetchall()
+
+
+def same(connection: Connection, trial_id: str) -> list[Row]:
+    """Pairs of letters whose results are the same picture to the eye."""
+    return connection.execute(SQL["same"], {"id": trial_id}).fetchall()
 
 
 def page(connection: Connection, cursor: str | None, limit: int) -> tuple[list[Row], str | None]:

@@ -1,13 +1,16 @@
 """The child process: reads one request, works on local files only, answers in JSON lines.
 
 Steps: `read` (an original from outside), `prepare` (truth and input of a test), `take` (one recipe, timed and
-measured), `sample` (a timed crop for a forecast). Each writes finished picture folders below `out`.
+measured), `sample` (a timed crop for a forecast), `preview` (the input on a crop). Pictures are written as
+finished folders below `out`.
 """
 
+import base64
 import ctypes
 import errno
 import fcntl
 import json
+import math
 import os
 import resource
 import signal
@@ -15,15 +18,18 @@ import sys
 import time
 from collections.abc import Callable
 from dataclasses import asdict
+from fractions import Fraction
 from pathlib import Path
 from typing import Any, TextIO
 
 import psutil
 
-from mistline.core.degrade.downsample import Setup, crop_truth, make_input, plan
+from mistline.core.degrade.downsample import Plan, crop_truth, plan, shrink
+from mistline.core.degrade.setup import Setup, make_input
 from mistline.core.frame import Codes, Frame, Size
-from mistline.core.measure import measure_all, measure_traits
-from mistline.core.media.plate import quantise, read_plate, write_plate, write_view
+from mistline.core.measure import Evidence, measure_all, measure_traits
+from mistline.core.measure.sameness import sameness
+from mistline.core.media.plate import encode_plate, quantise, read_plate, write_plate, write_view
 from mistline.core.media.still import read_still
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, run_recipe
@@ -34,6 +40,7 @@ from mistline.errors import MistlineError, OutOfLimits
 TAKE_BITS = 16
 WARM_UP_SIDE = 96
 SAMPLE_SIDE = 160
+PREVIEW_SIDE, PREVIEW_MARGIN = 288, 48
 
 
 def _say(message: dict[str, Any]) -> None:
@@ -79,7 +86,7 @@ def read(request: dict[str, Any]) -> dict[str, Any]:
 
 
 def prepare(request: dict[str, Any]) -> dict[str, Any]:
-    """Make truth and input of a truth test; the input is rounded to the source's bit depth."""
+    """Make truth and input of a truth test; the input is rounded to the bit depth that its chain leaves."""
     _report("preparing the input", 0.02)
     source = read_plate(Path(request["source"]))
     setup = Setup.model_validate(request["setup"])
@@ -89,9 +96,49 @@ def prepare(request: dict[str, Any]) -> dict[str, Any]:
     if any(sizes.cropped):
         codes, _ = quantise(truth, source.bit_depth)
         pictures["truth"] = _picture(out / "truth", request["truth_id"], codes)
-    small, _ = quantise(make_input(truth, setup, sizes), source.bit_depth)
+    damaged = make_input(truth, setup, sizes)
+    small, _ = quantise(damaged, damaged.bit_depth)
     pictures["input"] = _picture(out / "input", request["input_id"], small)
     return {"pictures": pictures, "traits": asdict(measure_traits(small))}
+
+
+def preview(request: dict[str, Any]) -> dict[str, Any]:
+    """Make the input on a crop of at most 288 x 216 pixels of the truth; both as 8-bit PNG in base 64.
+
+    The crop carries a margin while it is made, so that its edges are those of the whole picture.
+    """
+    source, setup = read_plate(Path(request["source"])), Setup.model_validate(request["setup"])
+    whole = plan(source.size, setup.factor)
+    step = next(n for n in range(1, 1000) if abs(n * setup.factor - round(n * setup.factor)) < 1e-6)
+    unit = round(step * setup.factor)
+    truth = crop_truth(source, whole)
+
+    def cut(length: int, most: int, share: float) -> tuple[slice, slice]:
+        """The wider part that is worked on, and the shown part within it, in whole units."""
+        count = max(1, min(length, most) // unit)
+        first = min(max(round(share * length / unit - count / 2), 0), max(length // unit - count, 0))
+        margin = -(-PREVIEW_MARGIN // unit)
+        low, high = max(0, first - margin), min(max(1, length // unit), first + count + margin)
+        return slice(low * unit, high * unit), slice((first - low) * unit, (first - low + count) * unit)
+
+    across, down = request["centre"]
+    rows, shown_rows = cut(truth.size.height, PREVIEW_SIDE * 3 // 4, down)
+    columns, shown_columns = cut(truth.size.width, PREVIEW_SIDE, across)
+    part = truth.with_pixels(truth.pixels[rows, columns])
+    factor = Fraction(str(setup.factor))
+    sizes = Plan(part.size, Size(round(part.size.width / factor), round(part.size.height / factor)), (0, 0),
+                 whole.factors)  # fmt: skip
+    small = make_input(part, setup, sizes)
+
+    def png(frame: Frame, ratio: Fraction) -> str:
+        inside = [slice(round(s.start / ratio), round(s.stop / ratio)) for s in (shown_rows, shown_columns)]
+        codes, _ = quantise(frame.with_pixels(frame.pixels[inside[0], inside[1]]), 8)
+        return base64.b64encode(encode_plate(codes)).decode()
+
+    return {
+        "truth": png(part, Fraction(1)), "input": png(small, factor),
+        "width": shown_columns.stop - shown_columns.start, "height": shown_rows.stop - shown_rows.start,
+    }  # fmt: skip
 
 
 def _check_memory(recipe: Recipe, before: Size, after: Size) -> None:
@@ -156,6 +203,41 @@ def _timed(
     return cooked.frame, cooked.settings, timing
 
 
+def _finite(value: float | None) -> float | None:
+    return value if value is not None and math.isfinite(value) else None
+
+
+def _judged(request: dict[str, Any], plate: Path, truth: Path) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Measure the delivered file, decoded again; and compare it with the other results on the same plate.
+
+    A score without a value and without a note is infinite.
+    """
+    setup, small, delivered = (
+        Setup.model_validate(request["setup"]),
+        read_plate(Path(request["input"])),
+        read_plate(plate),
+    )
+    evidence = Evidence(
+        delivered, read_plate(truth), small,
+        lambda frame: shrink(frame, small.size, setup.kernel, linear=setup.light == "linear"),
+    )  # fmt: skip
+    found = measure_all(evidence, lambda share: _report("measuring", 0.85 + 0.1 * share))
+    scores = {
+        key: {
+            "value": _finite(measured.value),
+            "parts": {part.name: part.value for part in measured.parts},
+            "note": measured.note,
+        }
+        for key, measured in found.items()
+    }
+    _report("comparing", 0.96)
+    alike = {}
+    for key, other in request["others"].items():
+        pair = sameness(delivered, read_plate(Path(other)))
+        alike[key] = {"psnr": _finite(pair.psnr), "worst": pair.worst, "same": pair.same}
+    return scores, alike
+
+
 def take(request: dict[str, Any]) -> dict[str, Any]:
     """Run one recipe (or none: the truth through the same path), write, decode again and measure."""
     _report("loading", 0.05)
@@ -180,8 +262,7 @@ def take(request: dict[str, Any]) -> dict[str, Any]:
     count = write_view(folder / "view", codes)
     del codes, result
     _report("measuring", 0.85)
-    truth, delivered = read_plate(truth_path), read_plate(folder / "plate.png")
-    scores = measure_all(truth, delivered, lambda share: _report("measuring", 0.85 + 0.15 * share))
+    scores, alike = _judged(request, folder / "plate.png", truth_path)
     picture = {
         "id": request["picture_id"],
         "width": truth_size.width,
@@ -196,6 +277,7 @@ def take(request: dict[str, Any]) -> dict[str, Any]:
         "timing": timing,
         "clipped": clipped,
         "scores": scores,
+        "alike": alike,
         "machine": {"id": machine.id, **asdict(machine)},
     }
 
@@ -216,6 +298,7 @@ def sample(request: dict[str, Any]) -> dict[str, Any]:
 STEPS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "read": read,
     "prepare": prepare,
+    "preview": preview,
     "take": take,
     "sample": sample,
 }

@@ -23,8 +23,11 @@ class Scoreboard:
 
 
 def _value(row: Row, measure: str) -> float:
-    value = row["scores"].get(measure)
-    return math.inf if value is None else float(value)
+    """A figure for ranking; a score without value and note is infinite, one that was not measured is NaN."""
+    score = row["scores"].get(measure)
+    if score is None or score["note"]:
+        return math.nan
+    return math.inf if score["value"] is None else float(score["value"])
 
 
 def scoreboard(entries: Sequence[Row]) -> Scoreboard:
@@ -35,11 +38,10 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     table: dict[str, dict[str, Mark]] = {row["letter"]: {} for row in racing}
     for measure in MEASURES.values():
         values = {row["letter"]: _value(row, measure.id) for row in racing}
-        if measure.better == "nearer to the truth":
-            if truth is None:
-                continue
-            aim = _value(truth, measure.id)
+        if measure.better.startswith("nearer"):
+            aim = 0.0 if measure.better == "nearer to zero" else _value(truth, measure.id) if truth else math.nan
             values = {letter: abs(value - aim) for letter, value in values.items()}
+        values = {letter: value for letter, value in values.items() if not math.isnan(value)}
         for letter, mark in marks(values, measure.tie, higher=measure.better == "higher").items():
             table[letter][measure.id] = mark
     times = {

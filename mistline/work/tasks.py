@@ -193,8 +193,14 @@ def _picture_file(picture_id: str, folder: Path) -> Path:
 
 async def _process(row: Row, plate: Row, folder: Path, report: _Reporter) -> None:
     truth = await _store(pictures.get, plate["truth_picture"])
+    beside = await _store(takes.beside, row["key"], row["plate_key"]) if row["recipe"] else []
+    others = {
+        other["key"]: str(await asyncio.to_thread(_picture_file, other["picture_id"], folder)) for other in beside
+    }
     request = {
         "step": "take",
+        "setup": row["setup"],
+        "others": others,
         "recipe": row["recipe"],
         "repeats": row["repeats"],
         "traits": plate["traits"],
@@ -210,7 +216,7 @@ async def _process(row: Row, plate: Row, folder: Path, report: _Reporter) -> Non
     machine = await _note_machine(made)
     result = {field: made[field] for field in ("settings", "timing", "clipped")}
     result |= {"picture_id": picture, "machine_id": machine}
-    written = await _store(takes.finish, row["key"], result, made["scores"])
+    written = await _store(takes.finish, row["key"], result, made["scores"], made["alike"])
     if written and row["recipe"]:
         pixels = Size(truth["width"], truth["height"]).megapixels
         recipe = Recipe.model_validate(row["recipe"])

@@ -1,5 +1,6 @@
 """The use cases of the job: import a source, plan and run a trial, cancel and retry. No web in here."""
 
+import asyncio
 import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -8,16 +9,19 @@ from typing import BinaryIO
 
 from procrastinate.exceptions import AlreadyEnqueued
 
-from mistline.core.degrade.downsample import Plan, Setup, plan
+from mistline.core.degrade.downsample import Plan, plan
+from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Size
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.forecast import Forecast, forecast
 from mistline.errors import Conflict, OutOfLimits
-from mistline.store import recipes, sources, speeds, takes, trials
+from mistline.store import pictures, recipes, sources, speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.store.files import media
+from mistline.store.settings import settings
 from mistline.work import tasks
 from mistline.work.queue import queue
+from mistline.work.sandbox import run_child
 
 __all__ = [
     "Outlook",
@@ -25,6 +29,7 @@ __all__ = [
     "cancel_trial",
     "import_original",
     "outlook",
+    "preview",
     "read_again",
     "requeue_adrift",
     "retry_take",
@@ -92,6 +97,24 @@ def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str]) -> Outlook:
     return Outlook(sizes, len(chosen) + 2, REPEATS, forecasts)
 
 
+async def preview(source_id: str, setup: Setup, centre: tuple[float, float]) -> Row:
+    """Make the input of a set-up on a small crop, in a child process: two PNG in base 64 and their size."""
+
+    def source() -> Row:
+        with connect() as connection:
+            return _ready(sources.get(connection, source_id))
+
+    row = await asyncio.to_thread(source)
+    with media().workspace() as folder:
+        plate = await asyncio.to_thread(media().fetch, pictures.file_key(row["picture_id"], "plate.png"), folder)
+        request = {"step": "preview", "name": row["name"], "source": str(plate), "setup": setup.model_dump(),
+                   "centre": centre}  # fmt: skip
+        return await run_child(
+            request, what=row["name"], memory_bytes=settings().reader_memory_bytes,
+            seconds=settings().reader_seconds, report=lambda stage, share: None,
+        )  # fmt: skip
+
+
 def _time_crops(source_id: str, setup: Setup, unknown: Sequence[Recipe]) -> None:
     """Queue the timing of recipes whose speed nobody knows, each once."""
     for recipe in unknown:
@@ -148,6 +171,8 @@ def start_trial(source_id: str, name: str, setup: Setup, recipe_ids: Sequence[st
     """
     if not 1 <= len(set(recipe_ids)) <= MAX_ENTRIES:
         raise OutOfLimits(f"Choose 1 to {MAX_ENTRIES} recipes; {len(set(recipe_ids))} were chosen.")
+    if setup.harmless:
+        raise OutOfLimits("The input would be the truth itself; choose a factor above 1 or some damage.")
     new: list[str] = []
     unknown: list[Recipe] = []
     with connect() as connection:

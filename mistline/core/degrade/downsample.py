@@ -1,36 +1,15 @@
-"""Truth to test input: how the large original is shrunk for a truth test."""
+"""Sizes of a truth test, and the step that shrinks the truth."""
 
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Literal
-
-from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Frame, Size, decode_srgb, encode_srgb
 from mistline.core.resample import resize
 from mistline.errors import OutOfLimits
 
-__all__ = ["Plan", "Setup", "crop_truth", "make_input", "plan"]
+__all__ = ["Plan", "crop_truth", "plan", "shrink"]
 
 SMALLEST_INPUT = 16
-
-
-class Setup(BaseModel):
-    """The test set-up of a truth test: factor, downsample kernel, and the light it works in."""
-
-    model_config = ConfigDict(extra="forbid")
-    test: Literal["truth"] = "truth"
-    factor: float = Field(4, gt=1, le=16, description="How many times smaller each way the input is.")
-    kernel: Literal["area", "bicubic", "lanczos3"] = Field("area", description="Downsample kernel, antialiased.")
-    light: Literal["encoded", "linear"] = "linear"
-
-    def words(self) -> str:
-        """The set-up in words.
-
-        >>> Setup(factor=4).words()
-        '4x smaller by area in linear light'
-        """
-        return f"{self.factor:g}x smaller by {self.kernel} in {self.light} light"
 
 
 @dataclass(frozen=True)
@@ -94,8 +73,10 @@ def crop_truth(source: Frame, sizes: Plan) -> Frame:
     return source.with_pixels(source.pixels[top : top + sizes.truth.height, left : left + sizes.truth.width])
 
 
-def make_input(truth: Frame, setup: Setup, sizes: Plan) -> Frame:
-    """Shrink the truth by the set-up's kernel and light; not yet rounded to the bit depth."""
-    pixels = decode_srgb(truth.pixels) if setup.light == "linear" else truth.pixels
-    small = resize(pixels, sizes.input, setup.kernel)
-    return truth.with_pixels(encode_srgb(small) if setup.light == "linear" else small)
+def shrink(frame: Frame, size: Size, kernel: str, *, linear: bool) -> Frame:
+    """Shrink by a kernel of `mistline.core.resample`, antialiased, in encoded or linear light."""
+    if frame.size == size:
+        return frame
+    pixels = decode_srgb(frame.pixels) if linear else frame.pixels
+    small = resize(pixels, size, kernel)
+    return frame.with_pixels(encode_srgb(small) if linear else small)

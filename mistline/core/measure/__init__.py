@@ -1,29 +1,53 @@
 """All measures by id, in the order people read them; and what is measured of a source at intake."""
 
-import math
 from collections.abc import Callable
 
-from mistline.core.frame import Codes, Frame, luma, to_frame
-from mistline.core.measure import colour_difference, noise, psnr, ssim
+from mistline.core.frame import Codes, luma, to_frame
+from mistline.core.measure import (
+    blotch,
+    colour_difference,
+    compression,
+    detail,
+    edges,
+    gradients,
+    information,
+    lettering,
+    noise,
+    psnr,
+    registration,
+    ssim,
+)
 from mistline.core.measure.edge_width import edge_width
-from mistline.core.measure.measure import Measure, Measured
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
 from mistline.core.measure.noise import noise_sigma
 from mistline.core.methods import Traits
 
-__all__ = ["MEASURES", "Measure", "Measured", "measure_all", "measure_traits"]
+__all__ = [
+    "HEADINGS", "MEASURES", "Evidence", "Measure", "Measured", "NotMeasurable", "Part", "measure_all",
+    "measure_traits",
+]  # fmt: skip
 
+HEADINGS = ("close to the truth", "noise", "detail", "edges", "colour", "compression", "lettering")
+MODULES = (
+    psnr, ssim, gradients, information, registration, noise, blotch, detail, edges, colour_difference, compression,
+    lettering,
+)  # fmt: skip
 MEASURES: dict[str, Measure] = {
-    measure.id: measure for module in (psnr, ssim, colour_difference, noise) for measure in module.MEASURES
+    measure.id: measure
+    for heading in HEADINGS
+    for module in MODULES
+    for measure in module.MEASURES
+    if measure.heading == heading
 }
 TRAIT_SIDE = 4096
 
 
-def measure_all(truth: Frame, result: Frame, report: Callable[[float], None]) -> dict[str, float | None]:
-    """Every measure's value for a result; None stands for an infinite value (identical pictures)."""
-    values: dict[str, float | None] = {}
+def measure_all(evidence: Evidence, report: Callable[[float], None] = lambda done: None) -> dict[str, Measured]:
+    """Every measure's value for a result, without the maps."""
+    values: dict[str, Measured] = {}
     for number, measure in enumerate(MEASURES.values(), 1):
-        value = measure.of(truth, result).value
-        values[measure.id] = value if math.isfinite(value) else None
+        found = measure.read(evidence)
+        values[measure.id] = Measured(found.value, parts=found.parts, note=found.note)
         report(number / len(MEASURES))
     return values
 

@@ -1,4 +1,4 @@
-"""Colour difference CIEDE2000: how far colours moved, in steps of which one is just visible.
+"""Colour: how far colours moved (CIEDE2000, steps of which one is just visible), and how tones shifted.
 
 References
 ----------
@@ -10,11 +10,11 @@ References
 
 from concurrent.futures import ThreadPoolExecutor
 
+import cv2
 import numpy as np
 
-from mistline.core.frame import Array, Frame, decode_srgb
-from mistline.core.measure.measure import Measure, Measured
-from mistline.errors import ShapeMismatch
+from mistline.core.frame import Array, decode_srgb, encode_srgb
+from mistline.core.measure.measure import Evidence, Measure, Measured, Part
 
 __all__ = ["MEASURES", "ciede2000", "lab"]
 
@@ -23,6 +23,8 @@ TO_XYZ = np.array(
 )  # [3]_
 WHITE = TO_XYZ.sum(axis=1)
 ROWS = 64
+SOFT_SIDE = 8
+TONES = {"darkest": 1, "dark": 25, "middle": 50, "light": 75, "lightest": 99}
 
 
 def lab(pixels: Array) -> Array:
@@ -73,9 +75,9 @@ def ciede2000(first: Array, second: Array) -> Array:
     return difference
 
 
-def _mean(truth: Frame, result: Frame) -> Measured:
-    if truth.pixels.shape != result.pixels.shape:
-        raise ShapeMismatch(f"The truth is {truth.size} and the result {result.size}; register them first.")
+def _differences(evidence: Evidence) -> Array:
+    truth, result = evidence.truth, evidence.result
+    assert truth is not None
     difference = np.empty(truth.pixels.shape[:2], np.float32)
 
     def strip(start: int) -> None:
@@ -84,13 +86,63 @@ def _mean(truth: Frame, result: Frame) -> Measured:
 
     with ThreadPoolExecutor(2) as pool:
         list(pool.map(strip, range(0, truth.size.height, ROWS)))
+    return difference
+
+
+def _mean(evidence: Evidence) -> Measured:
+    difference = evidence.once(_differences)
     return Measured(float(difference.mean(dtype=np.float64)), difference)
 
 
+def _worst(evidence: Evidence) -> Measured:
+    return Measured(float(np.percentile(evidence.once(_differences), 95)))
+
+
+def _soft_lab(pixels: Array) -> Array:
+    """L*a*b* of the means of 8 x 8 pixels, taken in linear light."""
+    height, width = (max(1, length // SOFT_SIDE) for length in pixels.shape[:2])
+    part = pixels[: height * SOFT_SIDE, : width * SOFT_SIDE]
+    small = cv2.resize(decode_srgb(part), (width, height), interpolation=cv2.INTER_AREA)
+    return lab(encode_srgb(small.reshape(height, width, -1)))
+
+
+def _soft(evidence: Evidence) -> Measured:
+    assert evidence.truth is not None
+    pair = evidence.truth.pixels, evidence.result.pixels
+    return Measured(float(ciede2000(*(_soft_lab(pixels) for pixels in pair)).mean(dtype=np.float64)))
+
+
+def _tone(evidence: Evidence) -> Measured:
+    """Signed difference of the tone points; the value is the one farthest from zero."""
+    assert evidence.truth is not None
+    pair = evidence.result.pixels, evidence.truth.pixels
+    after, before = (np.percentile(_soft_lab(pixels)[..., 0], list(TONES.values())) for pixels in pair)
+    shift = after - before
+    parts = tuple(Part(name, float(value)) for name, value in zip(TONES, shift, strict=True))
+    return Measured(float(shift[np.argmax(np.abs(shift))]), parts=parts)
+
+
+SOURCE = "CIE 142-2001; Sharma, Wu, Dalal 2005"
 MEASURES = [
     Measure(
         "ciede2000", 1, "Colour difference", "ΔE00", "lower", "colour",
         "Mean colour difference; 1 is about the least that shows on flat areas.",
-        "CIE 142-2001; Sharma, Wu, Dalal 2005", tie=0.05, digits=2, of=_mean,
-    )
+        SOURCE, tie=0.05, digits=2, of=_mean,
+    ),
+    Measure(
+        "ciede2000_p95", 1, "Colour difference, worst 5 %", "ΔE00", "lower", "colour",
+        "Nineteen of twenty pixels differ less than this.", SOURCE, tie=0.1, digits=2, of=_worst,
+    ),
+    Measure(
+        "ciede2000_soft", 1, "Colour shift", "ΔE00", "lower", "colour",
+        "Colour difference of the means of 8 x 8 pixels in linear light: a change of colour or contrast, "
+        "not of detail.",
+        SOURCE, tie=0.05, digits=2, of=_soft,
+    ),
+    Measure(
+        "tone", 1, "Tone shift", "L*", "nearer to zero", "colour",
+        "Change of lightness at the darkest, dark, middle, light and lightest point (1, 25, 50, 75, 99 %) of "
+        "the means of 8 x 8 pixels; the largest counts. Positive is lighter.",
+        "CIE 1976 L*, order statistics", tie=0.1, digits=2, of=_tone,
+    ),
 ]  # fmt: skip

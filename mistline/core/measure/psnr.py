@@ -11,13 +11,14 @@ import math
 
 import numpy as np
 
-from mistline.core.frame import Array, Frame, luma
-from mistline.core.measure.measure import Measure, Measured
+from mistline.core.frame import Array, luma
+from mistline.core.measure.measure import Evidence, Measure, Measured
 from mistline.errors import ShapeMismatch
 
 __all__ = ["MEASURES", "psnr"]
 
 ROWS = 256
+EQUAL_DB = 102.0  # half a step of 16 bits: what rounding alone leaves
 
 
 def psnr(truth: Array, result: Array) -> float:
@@ -45,12 +46,23 @@ def psnr(truth: Array, result: Array) -> float:
     return math.inf if total == 0 else 10 * math.log10(truth.size / total)
 
 
-def _luma(truth: Frame, result: Frame) -> Measured:
-    return Measured(psnr(luma(truth.pixels), luma(result.pixels)))
+def _luma(evidence: Evidence) -> Measured:
+    truth, result = evidence.truth_luma, evidence.result_luma
+    return Measured(psnr(truth, result), np.square(truth - result))
 
 
-def _rgb(truth: Frame, result: Frame) -> Measured:
-    return Measured(psnr(truth.pixels, result.pixels))
+def _rgb(evidence: Evidence) -> Measured:
+    assert evidence.truth is not None
+    return Measured(psnr(evidence.truth.pixels, evidence.result.pixels))
+
+
+def _agreement(evidence: Evidence) -> Measured:
+    """Shrink the result by the trial's own kernel and compare it with the input."""
+    assert evidence.input is not None
+    if evidence.shrink is None:
+        return Measured(None, note="needs a test that knows how its input was made")
+    found = psnr(luma(evidence.input.pixels), luma(evidence.shrink(evidence.result).pixels))
+    return Measured(found if found < EQUAL_DB else math.inf)
 
 
 MEASURES = [
@@ -62,5 +74,12 @@ MEASURES = [
     Measure(
         "psnr_rgb", 1, "PSNR, RGB", "dB", "higher", "close to the truth",
         "Distance from the truth over all three channels.", "ITU-T J.340", tie=0.05, digits=2, of=_rgb,
+    ),
+    Measure(
+        "agreement", 1, "Agreement with the input", "dB", "higher", "close to the truth",
+        "The result shrunk as the truth was, against the input: does it still show the same picture? Low "
+        "where noise was taken off on purpose.",
+        "Back-projection residual of Irani, Peleg 1991, as a PSNR", tie=0.1, digits=1, of=_agreement,
+        needs=("input",),
     ),
 ]  # fmt: skip

@@ -13,7 +13,7 @@ import numpy as np
 from mistline.core.frame import Codes, Frame, Size, to_frame
 from mistline.errors import BadMedia
 
-__all__ = ["TILE", "levels", "quantise", "read_plate", "to_eight_bit", "write_plate", "write_view"]
+__all__ = ["TILE", "encode_plate", "levels", "quantise", "read_plate", "to_eight_bit", "write_plate", "write_view"]
 
 TILE = 512
 THUMBNAIL = 360
@@ -41,12 +41,18 @@ def _swap(codes: Codes) -> Codes:
     return np.ascontiguousarray(codes[..., ::-1]) if codes.shape[2] == 3 else codes
 
 
-def write_plate(path: Path, codes: Codes) -> None:
-    """Write (H, W, 1 or 3) integers as PNG, losslessly."""
+def encode_plate(codes: Codes) -> bytes:
+    """(H, W, 1 or 3) integers as a PNG, losslessly."""
     done, data = cv2.imencode(".png", _swap(codes), FAST)
     if not done:
-        raise BadMedia(f"{path.name} could not be written as PNG.")
-    path.write_bytes(data.tobytes())
+        raise BadMedia("A picture could not be written as PNG.")
+    content: bytes = data.tobytes()
+    return content
+
+
+def write_plate(path: Path, codes: Codes) -> None:
+    """Write (H, W, 1 or 3) integers as PNG, losslessly."""
+    path.write_bytes(encode_plate(codes))
 
 
 def read_plate(path: Path) -> Frame:

@@ -25,13 +25,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from scipy.fft import dctn, idctn
 from skimage.restoration import denoise_nl_means, denoise_tv_chambolle, denoise_wavelet
 
-from mistline.core.frame import Array, Frame, Size, luma
+from mistline.core.frame import Array, Frame, Size, from_ycbcr, to_ycbcr
 from mistline.core.methods.method import Limits, Method, Traits
 
-__all__ = ["METHODS", "DenoiseSettings", "from_ycbcr", "to_ycbcr"]
+__all__ = ["METHODS", "DenoiseSettings"]
 
 CODE_VALUES_PER_POINT = 0.5
-CB_SCALE, CR_SCALE = np.float32(1 / 1.8556), np.float32(1 / 1.5748)  # [7]_
 Plane = Callable[[Array, float], Array]
 
 
@@ -43,19 +42,6 @@ class DenoiseSettings(BaseModel):
         None, ge=0, le=100, description="Noise to remove in brightness; automatic if empty."
     )
     colour: float | None = Field(None, ge=0, le=100, description="Noise to remove in colour; automatic if empty.")
-
-
-def to_ycbcr(pixels: Array) -> Array:
-    """Y', Cb, Cr of R'G'B' (H, W, 3); Y' in 0..1, Cb and Cr in -0.5..0.5."""
-    y = luma(pixels)
-    return np.stack([y, (pixels[..., 2] - y) * CB_SCALE, (pixels[..., 0] - y) * CR_SCALE], axis=-1)
-
-
-def from_ycbcr(planes: Array) -> Array:
-    """R'G'B' of Y', Cb, Cr; the inverse of `to_ycbcr`."""
-    y, blue, red = planes[..., 0], planes[..., 1] / CB_SCALE, planes[..., 2] / CR_SCALE
-    green = y - (np.float32(0.0722) * blue + np.float32(0.2126) * red) / np.float32(0.7152)
-    return np.stack([y + red, green, y + blue], axis=-1)
 
 
 def _gaussian(plane: Array, sigma: float) -> Array:

@@ -11,8 +11,7 @@ import cv2
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from mistline.core.frame import Frame, Size, luma
-from mistline.core.methods.denoise import from_ycbcr
+from mistline.core.frame import Frame, Size, from_ycbcr, luma
 from mistline.core.methods.method import Limits, Method, no_auto
 
 __all__ = ["METHODS", "GrainSettings"]

@@ -111,7 +111,19 @@ create table scores (
     measure text not null,
     version integer not null,
     value double precision,
+    parts jsonb not null default '{}',
+    note text not null default '',
     primary key (take_key, measure)
+);
+
+-- How alike two takes of one plate are; the keys stand in their order.
+create table sameness (
+    first text not null references takes (key) on delete cascade,
+    second text not null references takes (key) on delete cascade,
+    psnr double precision,
+    worst double precision,
+    same boolean not null,
+    primary key (first, second)
 );
 
 create table entries (

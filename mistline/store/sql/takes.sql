@@ -29,9 +29,21 @@ where key = %(key)s and state = 'running'
 returning key
 
 -- name: add_score
-insert into scores (take_key, measure, version, value)
-values (%(take_key)s, %(measure)s, %(version)s, %(value)s)
-on conflict (take_key, measure) do update set version = excluded.version, value = excluded.value
+insert into scores (take_key, measure, version, value, parts, note)
+values (%(take_key)s, %(measure)s, %(version)s, %(value)s, %(parts)s, %(note)s)
+on conflict (take_key, measure) do update
+set version = excluded.version, value = excluded.value, parts = excluded.parts, note = excluded.note
+
+-- name: add_sameness
+insert into sameness (first, second, psnr, worst, same)
+values (least(%(one)s, %(other)s), greatest(%(one)s, %(other)s), %(psnr)s, %(worst)s, %(same)s)
+on conflict (first, second) do nothing
+
+-- name: beside
+-- Finished takes of the same plate, controls left out.
+select key, picture_id from takes
+where plate_key = %(plate_key)s and key <> %(key)s and state = 'done' and recipe is not null
+order by finished_at desc limit 12
 
 -- name: fail
 update takes set state = 'failed', stage = '', seconds_left = null, error = %(error)s, finished_at = now()

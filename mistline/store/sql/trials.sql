@@ -19,13 +19,23 @@ where t.id = %(id)s
 -- Every entry with its take, the take's scores and the machine it ran on.
 select e.*, k.state, k.stage, k.progress, k.seconds_left, k.error, k.picture_id, k.settings, k.timing,
     k.clipped, k.repeats, m.profile as machine, p.file_bytes,
-    coalesce((select jsonb_object_agg(c.measure, c.value) from scores c where c.take_key = k.key), '{}') as scores
+    coalesce((select jsonb_object_agg(c.measure,
+        jsonb_build_object('value', c.value, 'parts', c.parts, 'note', c.note))
+        from scores c where c.take_key = k.key), '{}') as scores
 from entries e
 join takes k on k.key = e.take_key
 left join machines m on m.id = k.machine_id
 left join pictures p on p.id = k.picture_id
 where e.trial_id = %(id)s
 order by e.position
+
+-- name: same
+-- Pairs of entries that are the same picture to the eye.
+select a.letter as first, b.letter as second from sameness s
+join entries a on a.trial_id = %(id)s and a.take_key in (s.first, s.second)
+join entries b on b.trial_id = %(id)s and b.take_key in (s.first, s.second) and b.position > a.position
+where s.same and a.take_key <> b.take_key
+order by a.position, b.position
 
 -- name: page
 -- Trials, newest first, with how far along they are and the verdict in force.

@@ -5,7 +5,7 @@ import pytest
 
 from mistline.core.frame import Frame, luma
 from mistline.core.methods import METHODS, Traits
-from mistline.core.methods.denoise import from_ycbcr, to_ycbcr
+from mistline.core.frame import from_ycbcr, to_ycbcr
 
 DENOISERS = [key for key, method in METHODS.items() if method.family == "reduce noise"]
 CLEAN = np.ascontiguousarray

@@ -106,6 +106,16 @@ export const usePlan = (source: string | null, setup: Setup, recipes: string[]) 
     retry: false,
   });
 
+export const usePreview = (source: string, setup: Setup, place: { across: number; down: number }) =>
+  useQuery({
+    queryKey: ["preview", source, setup, place],
+    queryFn: ({ signal }) =>
+      answer(client.POST("/api/previews", { body: { source_id: source, setup, ...place }, signal })),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    retry: false,
+  });
+
 export function useEditSource() {
   const queries = useQueryClient();
   return useMutation({

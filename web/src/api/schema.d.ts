@@ -184,6 +184,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Input
+         * @description What the set-up does to the truth, on a small crop.
+         */
+        post: operations["previewInput"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/queue": {
         parameters: {
             query?: never;
@@ -592,10 +612,15 @@ export interface components {
             progress: number;
             /** Scores */
             scores: {
-                [key: string]: number | null;
+                [key: string]: components["schemas"]["Score"];
             };
             /** Seconds Left */
             seconds_left: number | null;
+            /**
+             * Sentence
+             * @description what the result does to the picture, each statement with its number
+             */
+            sentence: string;
             /** Stage */
             stage: string;
             /**
@@ -747,6 +772,16 @@ export interface components {
             recipe_id: string;
             /** Seconds */
             seconds?: number | null;
+        };
+        /**
+         * Pair
+         * @description Two entries by their letters.
+         */
+        Pair: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
         };
         /**
          * Pass
@@ -902,6 +937,45 @@ export interface components {
             trial_name: string;
         };
         /**
+         * Preview
+         * @description The same crop of truth and input, as PNG in base 64.
+         */
+        Preview: {
+            /** Height */
+            height: number;
+            /** Input */
+            input: string;
+            /** Truth */
+            truth: string;
+            /**
+             * Width
+             * @description of the truth's crop, in pixels
+             */
+            width: number;
+        };
+        /**
+         * PreviewRequest
+         * @description A set-up to show on a crop; `across` and `down` place its centre, as shares of the picture.
+         */
+        PreviewRequest: {
+            /**
+             * Across
+             * @default 0.5
+             */
+            across: number;
+            /**
+             * Down
+             * @default 0.5
+             */
+            down: number;
+            setup: components["schemas"]["Setup"];
+            /**
+             * Source Id
+             * Format: uuid
+             */
+            source_id: string;
+        };
+        /**
          * Problem
          * @description An error, as a problem document (RFC 9457); `detail` is the sentence for people.
          */
@@ -988,16 +1062,53 @@ export interface components {
             words: string;
         };
         /**
+         * Score
+         * @description A figure and the parts behind it. Without a value it is infinite, or the note says why there is none.
+         */
+        Score: {
+            /** Note */
+            note: string;
+            /** Parts */
+            parts: {
+                [key: string]: number;
+            };
+            /** Value */
+            value: number | null;
+        };
+        /**
          * Setup
-         * @description The test set-up of a truth test: factor, downsample kernel, and the light it works in.
+         * @description How the input of a truth test is made; the steps are carried out in the order of the fields.
          */
         Setup: {
             /**
+             * Blur
+             * @description Gaussian blur of the truth, sigma in its pixels.
+             * @default 0
+             */
+            blur: number;
+            /**
+             * Eight Bit
+             * @description Round to 8 bits on the way.
+             * @default false
+             */
+            eight_bit: boolean;
+            /**
              * Factor
-             * @description How many times smaller each way the input is.
+             * @description How many times smaller each way the input is; 1 keeps the size.
              * @default 4
              */
             factor: number;
+            /**
+             * Half Chroma
+             * @description Colour at half the size each way (4:2:0).
+             * @default false
+             */
+            half_chroma: boolean;
+            /**
+             * Jpeg
+             * @description JPEG at this quality; none if empty.
+             */
+            jpeg?: number | null;
             /**
              * Kernel
              * @description Downsample kernel, antialiased.
@@ -1012,11 +1123,29 @@ export interface components {
              */
             light: "encoded" | "linear";
             /**
+             * Noise
+             * @description Gaussian noise, sigma in 8-bit code values.
+             * @default 0
+             */
+            noise: number;
+            /**
+             * Seed
+             * @description Start of the random numbers of the noise.
+             * @default 1
+             */
+            seed: number;
+            /**
              * Test
              * @default truth
              * @constant
              */
             test: "truth";
+            /**
+             * Underexposed
+             * @description Sensor noise of so many stops too little light.
+             * @default 0
+             */
+            underexposed: number;
         };
         /**
          * Source
@@ -1150,6 +1279,11 @@ export interface components {
             /** Name */
             name: string;
             plan: components["schemas"]["PlanAnswer"];
+            /**
+             * Same
+             * @description pairs of entries that no eye can tell apart
+             */
+            same: components["schemas"]["Pair"][];
             setup: components["schemas"]["Setup"];
             /**
              * Source Id
@@ -1557,6 +1691,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlaybookKind"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    previewInput: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
                 };
             };
             /** @description What went wrong, in a sentence */

@@ -12,15 +12,16 @@ interface Point {
 }
 
 function pointOf(entry: Entry): Point[] {
-  const { timing, scores } = entry;
-  if (timing?.median == null || scores.ssim == null) return [];
+  const { timing } = entry;
+  const ssim = entry.scores.ssim?.value;
+  if (timing?.median == null || ssim == null) return [];
   const process = timing.process ?? [];
   return [
     {
       letter: entry.letter,
       control: entry.control !== null,
       time: timing.median,
-      ssim: scores.ssim,
+      ssim,
       range: [timing.median - Math.min(...process), Math.max(...process) - timing.median],
     },
   ];

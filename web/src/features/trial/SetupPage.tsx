@@ -2,10 +2,24 @@ import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { thumbnail, type Plan, type RecipeItem, type Setup } from "../../api/client";
 import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
+import { Damage, InputPreview } from "./Damage";
 import { percent, pixels, seconds } from "../../ui/format";
 import { Button, Page, Trouble } from "../../ui/parts";
 
-const FACTORS = [2, 3, 4, 5];
+const UNDAMAGED: Setup = {
+  test: "truth",
+  blur: 0,
+  factor: 4,
+  kernel: "area",
+  light: "linear",
+  noise: 0,
+  underexposed: 0,
+  eight_bit: false,
+  half_chroma: false,
+  jpeg: null,
+  seed: 1,
+};
+const FACTORS = [1, 2, 3, 4, 5];
 const KERNELS: [Setup["kernel"], string][] = [
   ["area", "Area mean"],
   ["bicubic", "Bicubic, antialiased"],
@@ -51,7 +65,7 @@ function FactorPick({ value, onChange }: { value: number; onChange: (value: numb
     <div className="flex flex-wrap items-end gap-4">
       <Pick
         name="Factor: how many times smaller each way the input is"
-        options={FACTORS.map((factor) => [factor, `${factor}x`])}
+        options={FACTORS.map((factor) => [factor, factor === 1 ? "same size" : `${factor}x`])}
         value={value}
         onChange={onChange}
       />
@@ -60,7 +74,7 @@ function FactorPick({ value, onChange }: { value: number; onChange: (value: numb
         <input
           type="number"
           aria-label="Other factor"
-          min={1.1}
+          min={1}
           max={16}
           step={0.1}
           value={value}
@@ -204,7 +218,12 @@ export function SetupPage() {
   const source = params.get("source");
   const go = useNavigate();
   const recipes = (useRecipes().data ?? []).filter((recipe) => recipe.name !== ALWAYS_IN);
-  const [setup, setSetup] = useState<Setup>({ test: "truth", factor: 4, kernel: "area", light: "linear" });
+  const [setup, setSetup] = useState<Setup>(UNDAMAGED);
+  const change = (part: Partial<Setup>) => setSetup((before) => ({ ...before, ...part }));
+  const shown = useSource(source).data;
+  const harmless =
+    setup.factor === 1 &&
+    JSON.stringify({ ...setup, factor: 4, kernel: "area", light: "linear" }) === JSON.stringify(UNDAMAGED);
   const [turned, setTurned] = useState<string[]>([]);
   const [name, setName] = useState("");
   // Shipped recipes enter unless taken out; one's own enter when ticked.
@@ -223,27 +242,32 @@ export function SetupPage() {
       <div className="grid gap-8 lg:grid-cols-[1fr_21rem]">
         <div className="space-y-5">
           <SourcePick value={source} onChange={(id) => setParams({ source: id }, { replace: true })} />
-          <FactorPick value={setup.factor} onChange={(factor) => setSetup({ ...setup, factor })} />
-          <div className="flex flex-wrap gap-x-10 gap-y-4">
-            <Pick
-              name="Shrunk by"
-              options={KERNELS}
-              value={setup.kernel}
-              onChange={(kernel) => setSetup({ ...setup, kernel })}
-            />
-            <Pick
-              name="Working in"
-              options={LIGHTS}
-              value={setup.light}
-              onChange={(light) => setSetup({ ...setup, light })}
-            />
-          </div>
+          <FactorPick value={setup.factor} onChange={(factor) => change({ factor })} />
+          {setup.factor > 1 && (
+            <div className="flex flex-wrap gap-x-10 gap-y-4">
+              <Pick
+                name="Shrunk by"
+                options={KERNELS}
+                value={setup.kernel}
+                onChange={(kernel) => change({ kernel })}
+              />
+              <Pick
+                name="Working in"
+                options={LIGHTS}
+                value={setup.light}
+                onChange={(light) => change({ light })}
+              />
+            </div>
+          )}
+          <Damage setup={setup} change={change} />
+          {shown?.state === "ready" && <InputPreview source={shown} setup={setup} />}
           <RecipeList recipes={recipes} chosen={chosen} plan={plan.data} toggle={toggle} />
         </div>
         <aside className="h-fit space-y-4 rounded-sm border border-line bg-sheet p-5 lg:sticky lg:top-4">
           <h2 className="text-xl font-semibold">What will happen</h2>
           {source === null && <p className="text-soft">Choose a source first.</p>}
           <Trouble error={plan.error ?? start.error} />
+          {harmless && <p>The input would be the truth itself: choose a factor or some damage.</p>}
           {plan.data && !plan.error && <InNumbers plan={plan.data} setup={setup} count={chosen.length} />}
           <label className="block">
             <span className="mb-1 block text-[13px] text-soft">Name of the trial (optional)</span>
@@ -257,7 +281,7 @@ export function SetupPage() {
           <Button
             tone="main"
             className="w-full"
-            disabled={!plan.data || plan.error !== null || chosen.length === 0 || start.isPending}
+            disabled={!plan.data || harmless || plan.error !== null || chosen.length === 0 || start.isPending}
             onClick={run}
           >
             Run the trial

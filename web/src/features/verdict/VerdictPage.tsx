@@ -8,7 +8,7 @@ import { Button, Page, Trouble } from "../../ui/parts";
 import { KindSelect } from "../shelf/SourceCard";
 
 function evidence(entry: Entry): string {
-  const { ssim, psnr_luma: psnr } = entry.scores;
+  const [ssim, psnr] = [entry.scores.ssim?.value, entry.scores.psnr_luma?.value];
   const parts = [
     psnr != null && `${psnr.toFixed(2)} dB`,
     ssim != null && `SSIM ${ssim.toFixed(4)}`,

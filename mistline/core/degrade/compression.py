@@ -1,0 +1,39 @@
+"""Compression: chroma at half the size, and JPEG.
+
+References
+----------
+.. [1] ITU-T T.81, "Digital compression and coding of continuous-tone still images", 1992.
+.. [2] ITU-R BT.601-7, 2011: 4:2:0 keeps one pair of colour values for four pixels.
+"""
+
+import io
+
+import numpy as np
+from PIL import Image
+
+from mistline.core.frame import Frame, Size, from_ycbcr, to_frame, to_ycbcr
+from mistline.core.resample import resize
+
+__all__ = ["halve_chroma", "jpeg"]
+
+
+def halve_chroma(frame: Frame) -> Frame:
+    """Keep one pair of colour values for 2 x 2 pixels [2]_: the mean, brought back by bilinear interpolation."""
+    if frame.pixels.shape[2] == 1:
+        return frame
+    planes = to_ycbcr(frame.pixels)
+    size = frame.size
+    half = resize(planes[..., 1:], Size((size.width + 1) // 2, (size.height + 1) // 2), "area")
+    planes[..., 1:] = resize(half, size, "bilinear")
+    return frame.with_pixels(from_ycbcr(planes))
+
+
+def jpeg(frame: Frame, quality: int, *, half_chroma: bool) -> Frame:
+    """Encode as JPEG [1]_ at a quality of 1..100 and decode again; the result has 8 bits."""
+    codes = np.clip(np.rint(frame.pixels * 255), 0, 255).astype(np.uint8)
+    grey = codes.shape[2] == 1
+    file = io.BytesIO()
+    picture = Image.fromarray(codes[..., 0] if grey else codes)
+    picture.save(file, "JPEG", quality=quality, subsampling=2 if half_chroma else 0)
+    back = np.asarray(Image.open(file))
+    return to_frame(back[..., None] if grey else back)

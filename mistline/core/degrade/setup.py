@@ -1,0 +1,79 @@
+"""The test set-up: the chain of damage that turns a truth into a test input."""
+
+from typing import Literal
+
+import cv2
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from mistline.core.degrade.compression import halve_chroma, jpeg
+from mistline.core.degrade.downsample import Plan, shrink
+from mistline.core.degrade.noise import exposure_noise, gaussian_noise
+from mistline.core.frame import Frame
+from mistline.core.media.plate import quantise
+
+__all__ = ["Setup", "make_input"]
+
+
+class Setup(BaseModel):
+    """How the input of a truth test is made; the steps are carried out in the order of the fields."""
+
+    model_config = ConfigDict(extra="forbid")
+    test: Literal["truth"] = "truth"
+    blur: float = Field(0, ge=0, le=10, description="Gaussian blur of the truth, sigma in its pixels.")
+    factor: float = Field(
+        4, ge=1, le=16, description="How many times smaller each way the input is; 1 keeps the size."
+    )
+    kernel: Literal["area", "bicubic", "lanczos3"] = Field("area", description="Downsample kernel, antialiased.")
+    light: Literal["encoded", "linear"] = "linear"
+    noise: float = Field(0, ge=0, le=100, description="Gaussian noise, sigma in 8-bit code values.")
+    underexposed: float = Field(0, ge=0, le=12, description="Sensor noise of so many stops too little light.")
+    eight_bit: bool = Field(False, description="Round to 8 bits on the way.")
+    half_chroma: bool = Field(False, description="Colour at half the size each way (4:2:0).")
+    jpeg: int | None = Field(None, ge=1, le=100, description="JPEG at this quality; none if empty.")
+    seed: int = Field(1, ge=0, le=2**31, description="Start of the random numbers of the noise.")
+
+    def words(self) -> str:
+        """The set-up in words.
+
+        >>> Setup(factor=4).words()
+        '4x smaller by area in linear light'
+        >>> Setup(factor=1, noise=12, jpeg=70, half_chroma=True).words()
+        'same size, noise 12 cv, 4:2:0, JPEG 70'
+        """
+        parts = [
+            f"blur {self.blur:g} px" if self.blur else "",
+            f"{self.factor:g}x smaller by {self.kernel} in {self.light} light" if self.factor > 1 else "same size",
+            f"noise {self.noise:g} cv" if self.noise else "",
+            f"{self.underexposed:g} stops underexposed" if self.underexposed else "",
+            "8 bits" if self.eight_bit else "",
+            "4:2:0" if self.half_chroma else "",
+            f"JPEG {self.jpeg}" if self.jpeg else "",
+        ]
+        return ", ".join(part for part in parts if part)
+
+    @property
+    def harmless(self) -> bool:
+        """Whether the input would simply be the truth."""
+        return self.factor == 1 and not any(
+            (self.blur, self.noise, self.underexposed, self.eight_bit, self.half_chroma, self.jpeg)
+        )
+
+
+def make_input(truth: Frame, setup: Setup, sizes: Plan) -> Frame:
+    """Damage the truth by the set-up's chain; not yet rounded, its bit depth says what to round it to."""
+    frame = truth
+    if setup.blur:
+        soft = cv2.GaussianBlur(frame.pixels, (0, 0), setup.blur, borderType=cv2.BORDER_REFLECT)
+        frame = frame.with_pixels(soft.reshape(frame.pixels.shape))
+    frame = shrink(frame, sizes.input, setup.kernel, linear=setup.light == "linear")
+    if setup.noise:
+        frame = gaussian_noise(frame, setup.noise, setup.seed)
+    if setup.underexposed:
+        frame = exposure_noise(frame, setup.underexposed, setup.seed)
+    if setup.eight_bit:
+        codes, _ = quantise(frame, 8)
+        frame = Frame(codes / np.float32(255), 8, frame.tag)
+    if setup.jpeg:
+        return jpeg(frame, setup.jpeg, half_chroma=setup.half_chroma)
+    return halve_chroma(frame) if setup.half_chroma else frame

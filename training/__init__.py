@@ -1,0 +1,1 @@
+"""How the shipped networks were made; not needed to run Mistline."""

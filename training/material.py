@@ -1,0 +1,96 @@
+"""Training pictures: photographs that ship inside registry packages, and made textures, edges and text.
+
+Public domain or CC0 (scikit-image): rocket, brick, grass, gravel, retina, hubble_deep_field.
+CC BY 2.0 (scikit-learn): china (caption "China temple"), flower; authors as given in its README.txt.
+Held out, never trained on (scikit-image, CC0 or public domain): astronaut, camera, chelsea, coffee.
+"""
+
+import cv2
+import numpy as np
+from PIL import Image, ImageDraw, ImageFont
+
+PHOTOGRAPHS = ("rocket", "brick", "grass", "gravel", "retina", "hubble_deep_field")
+HELD_OUT = ("astronaut", "camera", "chelsea", "coffee")
+SIDE = 320
+
+
+def rgb(picture: np.ndarray) -> np.ndarray:
+    """(H, W, 3) uint8 of any grey, RGB or RGBA picture."""
+    return np.repeat(picture[..., None], 3, 2) if picture.ndim == 2 else np.ascontiguousarray(picture[..., :3])
+
+
+def photographs() -> list[np.ndarray]:
+    """All training photographs, each at full, 3/4 and half size."""
+    import skimage.data
+    from sklearn.datasets import load_sample_images
+
+    found = [rgb(getattr(skimage.data, name)()) for name in PHOTOGRAPHS]
+    found += [rgb(picture) for picture in load_sample_images().images]
+    large = [cv2.resize(p, None, fx=2000 / max(p.shape), fy=2000 / max(p.shape), interpolation=cv2.INTER_AREA)
+             if max(p.shape) > 2000 else p for p in found]  # fmt: skip
+    return [
+        p if scale == 1 else cv2.resize(p, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        for p in large
+        for scale in (1, 0.75, 0.5)
+        if min(p.shape[:2]) * scale >= 160
+    ]
+
+
+def _texture(rng: np.random.Generator) -> np.ndarray:
+    """Noise with a falling, sometimes directed spectrum, in one or two tints."""
+    fy, fx = np.meshgrid(np.fft.fftfreq(SIDE), np.fft.fftfreq(SIDE), indexing="ij")
+    turn, stretch = rng.uniform(0, np.pi), rng.uniform(1, 4)
+    u, v = fx * np.cos(turn) + fy * np.sin(turn), (fy * np.cos(turn) - fx * np.sin(turn)) * stretch
+    weight = 1 / np.maximum(np.hypot(u, v), 1 / SIDE) ** rng.uniform(0.8, 1.8)
+    plane = np.fft.ifft2(np.fft.fft2(rng.normal(size=(SIDE, SIDE))) * weight).real
+    plane = (plane - plane.mean()) / plane.std()
+    tint = rng.uniform(0.3, 1, 3) * rng.uniform(20, 60)
+    return plane[..., None] * tint + rng.uniform(60, 190, 3)
+
+
+def _shapes(rng: np.random.Generator) -> np.ndarray:
+    """Polygons, wires and netting, drawn at four times the size so that edges are clean."""
+    big = Image.new("RGB", (4 * SIDE, 4 * SIDE), tuple(int(c) for c in rng.integers(0, 256, 3)))
+    draw = ImageDraw.Draw(big)
+
+    def colour() -> tuple[int, ...]:
+        return tuple(int(c) for c in rng.integers(0, 256, 3))
+
+    for _ in range(rng.integers(8, 30)):
+        points = rng.integers(0, 4 * SIDE, (rng.integers(3, 6), 2))
+        draw.polygon([tuple(map(int, p)) for p in points], fill=colour())
+    for _ in range(rng.integers(5, 40)):
+        ends = [tuple(map(int, p)) for p in rng.integers(0, 4 * SIDE, (2, 2))]
+        draw.line(ends, fill=colour(), width=int(rng.integers(3, 14)))
+    if rng.random() < 0.5:
+        pitch, width, tint = int(rng.integers(16, 60)), int(rng.integers(3, 9)), colour()
+        for start in range(-4 * SIDE, 8 * SIDE, pitch):
+            draw.line([(start, 0), (start + 4 * SIDE, 4 * SIDE)], fill=tint, width=width)
+            draw.line([(start, 0), (start - 4 * SIDE, 4 * SIDE)], fill=tint, width=width)
+    return cv2.resize(np.asarray(big), (SIDE, SIDE), interpolation=cv2.INTER_AREA).astype(np.float64)
+
+
+def _text(rng: np.random.Generator) -> np.ndarray:
+    """Lines of random letters from 8 to 40 pixels high."""
+    paper, ink = rng.integers(0, 256, 3), rng.integers(0, 256, 3)
+    page = Image.new("RGB", (SIDE, SIDE), tuple(int(c) for c in paper))
+    draw, y = ImageDraw.Draw(page), 2
+    letters = list("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789 .,:-")
+    while y < SIDE:
+        height = int(rng.integers(8, 40))
+        line = "".join(rng.choice(letters, 60))
+        draw.text((int(rng.integers(-20, 6)), y), line, tuple(int(c) for c in ink), ImageFont.load_default(height))
+        y += int(height * 1.3)
+    return np.asarray(page, np.float64)
+
+
+def made(count: int, seed: int) -> list[np.ndarray]:
+    """Made pictures of 320 x 320: textures, shapes and text, each with a soft shading over it."""
+    rng = np.random.default_rng(seed)
+    found = []
+    for number in range(count):
+        picture = (_texture, _shapes, _text)[number % 3](rng)
+        slope = np.linspace(rng.uniform(0.6, 1), rng.uniform(0.6, 1), SIDE)
+        picture = picture * (slope[:, None, None] if rng.random() < 0.5 else slope[None, :, None])
+        found.append(np.clip(np.round(picture), 0, 255).astype(np.uint8))
+    return found

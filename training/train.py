@@ -1,0 +1,169 @@
+"""Train one of the shipped networks: python -m training.train NAME
+
+Writes mistline/core/models/NAME.onnx. Steps, seeds and schedule are counted in steps, so that two runs on the
+same machine give the same weights. Figures are added to the card by `python -m training.evaluate`.
+"""
+
+import math
+import sys
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import cv2
+import numpy as np
+import torch
+from torch.nn import functional
+
+from training.material import made, photographs
+from training.networks import Network, to_onnx
+
+OUT = Path(__file__).parents[1] / "mistline" / "core" / "models"
+WEIGHTS = Path(__file__).parent / "weights"
+BATCH = 16
+RATE = 1e-3
+AVERAGE = 0.999
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What is trained, on which inputs, for how long."""
+
+    factor: int
+    width: int
+    blocks: int
+    steps: int
+    patch: int
+    inputs: str
+    start_from: str = ""
+    crisp: float = 0.0
+
+
+PLANS = {
+    "faithful_x2": Plan(2, 32, 2, 4500, 40, "clean"),
+    "crisp_x2": Plan(2, 32, 2, 1500, 40, "clean", start_from="faithful_x2", crisp=1.2),
+    "faithful_x4": Plan(4, 32, 3, 4500, 32, "clean"),
+    "blind_denoise": Plan(1, 48, 3, 7000, 64, "noise"),
+    "mixed_x2": Plan(2, 40, 3, 5000, 40, "mixed"),
+}
+
+
+def linear(codes: np.ndarray) -> np.ndarray:
+    """Linear light from sRGB codes in 0..1 (IEC 61966-2-1)."""
+    return np.where(codes <= 0.04045, codes / 12.92, ((codes + 0.055) / 1.055) ** 2.4)
+
+
+def encoded(light: np.ndarray) -> np.ndarray:
+    """sRGB codes from linear light (IEC 61966-2-1)."""
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 0) ** (1 / 2.4) - 0.055)
+
+
+def shrink(patch: np.ndarray, factor: int, kind: str) -> np.ndarray:
+    """Shrink a float patch in 0..1 by area in linear or encoded light, by Gauss and decimation, or by nothing."""
+    height, width = patch.shape[0] // factor, patch.shape[1] // factor
+    if kind == "nearest":
+        return patch[factor // 2 :: factor, factor // 2 :: factor]
+    if kind == "gauss":
+        patch = cv2.GaussianBlur(patch, (0, 0), 0.5 * factor)
+    source = linear(patch) if kind == "linear" else patch
+    small = source.reshape(height, factor, width, factor, 3).mean((1, 3))
+    return encoded(small) if kind == "linear" else small
+
+
+def degraded(truth: np.ndarray, plan: Plan, rng: np.random.Generator) -> np.ndarray:
+    """The network's input for a truth patch in 0..1, rounded to 8 bits."""
+    if plan.inputs == "noise":
+        sigma = rng.uniform(2, 55) / 255
+        return (truth + rng.normal(0, sigma, truth.shape)).astype(np.float32)
+    if plan.inputs == "clean":
+        return np.round(shrink(truth, plan.factor, rng.choice(["linear", "encoded"])) * 255) / 255
+    small = shrink(truth, plan.factor, rng.choice(["linear", "linear", "encoded", "gauss", "nearest"]))
+    if rng.random() < 0.7:
+        noise = rng.normal(0, 1, small.shape)
+        if rng.random() < 0.5:
+            noise = cv2.GaussianBlur(noise, (0, 0), 0.5)
+            noise /= noise.std()
+        small = small + noise * rng.uniform(0, 12) / 255
+    codes = np.clip(np.round(small * 255), 0, 255).astype(np.uint8)
+    if rng.random() < 0.6:
+        quality = int(rng.integers(50, 96))
+        _, packed = cv2.imencode(".jpg", codes, [cv2.IMWRITE_JPEG_QUALITY, quality])
+        codes = cv2.imdecode(packed, cv2.IMREAD_COLOR)
+    return codes / 255
+
+
+def batch(pool: list[list[np.ndarray]], plan: Plan, rng: np.random.Generator) -> tuple[torch.Tensor, torch.Tensor]:
+    """Random patches, flipped, turned and with colours exchanged; the input and what is wanted of it."""
+    inputs, wanted = [], []
+    side = plan.patch * plan.factor
+    while len(inputs) < BATCH:
+        group = pool[0 if rng.random() < 0.65 else 1]
+        picture = group[rng.integers(len(group))]
+        y, x = (rng.integers(0, length - side + 1) for length in picture.shape[:2])
+        patch = picture[y : y + side, x : x + side]
+        if patch.std() < 3 and rng.random() < 0.7:
+            continue
+        patch = np.rot90(patch, rng.integers(4))[:, :: rng.choice([-1, 1])][..., rng.permutation(3)]
+        truth = patch.astype(np.float64) / 255
+        aim = truth + plan.crisp * (truth - cv2.GaussianBlur(truth, (0, 0), 1.0)) if plan.crisp else truth
+        inputs.append(degraded(truth, plan, rng))
+        wanted.append(aim)
+
+    def tensor(patches: list[np.ndarray]) -> torch.Tensor:
+        stacked = torch.from_numpy(np.stack(patches).transpose(0, 3, 1, 2).astype(np.float32))
+        return stacked.contiguous(memory_format=torch.channels_last)
+
+    return tensor(inputs), tensor(wanted)
+
+
+def slopes(x: torch.Tensor) -> torch.Tensor:
+    """Differences to the right and to below, in one tensor."""
+    return torch.cat([x[..., :-1, 1:] - x[..., :-1, :-1], x[..., 1:, :-1] - x[..., :-1, :-1]], 1)
+
+
+def train(name: str) -> None:
+    """Train a plan and write its ONNX file and weights."""
+    plan = PLANS[name]
+    torch.manual_seed(1)
+    torch.use_deterministic_algorithms(True)
+    rng = np.random.default_rng(1)
+    pool = [photographs(), made(60, 7)]
+    network = Network(plan.factor, plan.width, plan.blocks)
+    if plan.start_from:
+        network.load_state_dict(torch.load(WEIGHTS / f"{plan.start_from}.pt", weights_only=True))
+    network = network.to(memory_format=torch.channels_last)
+    average = {key: value.clone() for key, value in network.state_dict().items()}
+    rate = RATE / 2 if plan.start_from else RATE
+    optimiser = torch.optim.Adam(network.parameters(), rate)
+    schedule = torch.optim.lr_scheduler.LambdaLR(
+        optimiser, lambda step: 0.5 * (1 + math.cos(math.pi * step / plan.steps))
+    )
+    begun, shown = time.monotonic(), []
+    for step in range(1, plan.steps + 1):
+        given, wanted = batch(pool, plan, rng)
+        result = network(given)
+        loss = functional.l1_loss(result, wanted)
+        shown.append(float(loss.detach()))
+        if plan.crisp:
+            loss = loss + functional.l1_loss(slopes(result), slopes(wanted))
+        optimiser.zero_grad()
+        loss.backward()
+        torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
+        optimiser.step()
+        schedule.step()
+        keep = min(AVERAGE, (1 + step) / (10 + step))
+        for key, value in network.state_dict().items():
+            average[key].mul_(keep).add_(value, alpha=1 - keep) if value.is_floating_point() else None
+        if step % 250 == 0:
+            print(f"{name} {step}/{plan.steps} loss {np.mean(shown):.5f} {time.monotonic() - begun:.0f} s", flush=True)
+            shown = []
+    network.load_state_dict(average)
+    WEIGHTS.mkdir(exist_ok=True)
+    torch.save(network.state_dict(), WEIGHTS / f"{name}.pt")
+    OUT.mkdir(exist_ok=True)
+    (OUT / f"{name}.onnx").write_bytes(to_onnx(network, name))
+
+
+if __name__ == "__main__":
+    torch.set_num_threads(int(sys.argv[2]) if len(sys.argv) > 2 else 2)
+    train(sys.argv[1])

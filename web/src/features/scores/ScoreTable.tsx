@@ -1,0 +1,198 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import type { Entry, Measure, Trial } from "../../api/client";
+import { bytes, seconds } from "../../ui/format";
+import { LetterPlate } from "../../ui/LetterPlate";
+
+const CELL = "min-w-18 px-1.5 py-0.5 text-right whitespace-nowrap";
+const HELP =
+  "z-10 w-80 rounded-sm border border-line bg-sheet p-3 text-left font-normal whitespace-normal shadow-md";
+
+/** A figure, filled when it is the best of its row and framed when it cannot be told from the best. */
+function Marked({ mark, children }: { mark: string | undefined; children: React.ReactNode }) {
+  const look = { best: "bg-ink font-semibold text-sheet", tied: "ring-1 ring-ink ring-inset" }[mark ?? ""];
+  const word = { best: ", best", tied: ", tied for best" }[mark ?? ""];
+  return (
+    <span className={`inline-block rounded-sm px-1.5 ${look ?? ""}`}>
+      {children}
+      {word && <span className="sr-only">{word}</span>}
+    </span>
+  );
+}
+
+function aim(measure: Measure): string {
+  return measure.better.startsWith("nearer") ? `best ${measure.better}` : `${measure.better} is better`;
+}
+
+function Name({ measure }: { measure: Measure }) {
+  return (
+    <Popover className="relative">
+      <PopoverButton className="text-left underline decoration-line decoration-dotted underline-offset-4 hover:decoration-ink">
+        {measure.name}
+      </PopoverButton>
+      <PopoverPanel anchor="bottom start" className={HELP}>
+        <p>{measure.meaning}</p>
+        <p className="mt-1 text-[13px] text-soft">
+          {aim(measure)}; closer than {measure.tie} {measure.unit} counts as a tie. Source: {measure.source}.
+        </p>
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
+function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
+  const score = entry.scores[measure.id];
+  if (!score) return <>–</>;
+  if (score.note) return <span title={score.note}>–</span>;
+  const parts = Object.entries(score.parts).map(
+    ([part, value]) => `${part}: ${value.toFixed(measure.digits)}`,
+  );
+  return (
+    <Marked mark={entry.marks[measure.id]}>
+      <span title={parts.join("\n") || undefined}>
+        {score.value == null ? "equal" : score.value.toFixed(measure.digits)}
+      </span>
+    </Marked>
+  );
+}
+
+interface RowProps {
+  name: React.ReactNode;
+  unit: string;
+  entries: Entry[];
+  figure: (entry: Entry) => React.ReactNode;
+  id: string;
+}
+
+function Row({ name, unit, entries, figure, id }: RowProps) {
+  return (
+    <tr className="border-t border-line" data-testid={`scores-${id}`}>
+      <th scope="row" className="py-0.5 pr-2 text-left font-normal">
+        {name}
+      </th>
+      <td className="pr-3 text-[13px] whitespace-nowrap text-soft">{unit}</td>
+      {entries.map((entry) => (
+        <td
+          key={entry.letter}
+          data-letter={entry.letter}
+          className={`${CELL} ${entry.control ? "bg-sheet text-soft" : ""}`}
+        >
+          {figure(entry)}
+        </td>
+      ))}
+    </tr>
+  );
+}
+
+/** One reason for all entries that a measure gives no figure: said once, not in every cell. */
+function commonNote(entries: Entry[], measure: Measure): string | null {
+  const notes = new Set(entries.map((entry) => entry.scores[measure.id]?.note ?? ""));
+  const [note] = notes;
+  return notes.size === 1 && note ? note : null;
+}
+
+function Group({ heading, trial, entries }: { heading: string; trial: Trial; entries: Entry[] }) {
+  return (
+    <tbody>
+      <tr>
+        <th
+          scope="rowgroup"
+          colSpan={2 + entries.length}
+          className="pt-3 text-left font-display text-[17px] font-semibold"
+        >
+          {heading.charAt(0).toUpperCase() + heading.slice(1)}
+        </th>
+      </tr>
+      {trial.measures
+        .filter((measure) => measure.heading === heading)
+        .map((measure) => {
+          const note = commonNote(entries, measure);
+          return note ? (
+            <tr key={measure.id} className="border-t border-line" data-testid={`scores-${measure.id}`}>
+              <th scope="row" className="py-0.5 pr-2 text-left font-normal">
+                <Name measure={measure} />
+              </th>
+              <td colSpan={1 + entries.length} className="text-[14px] text-soft">
+                Not measured: {note}.
+              </td>
+            </tr>
+          ) : (
+            <Row
+              key={measure.id}
+              id={measure.id}
+              name={<Name measure={measure} />}
+              unit={measure.unit}
+              entries={entries}
+              figure={(entry) => <Figure entry={entry} measure={measure} />}
+            />
+          );
+        })}
+    </tbody>
+  );
+}
+
+const rate = ({ timing }: Entry) =>
+  timing?.median != null ? Number((1 / timing.median).toPrecision(3)).toString() : "–";
+
+function Costs({ entries }: { entries: Entry[] }) {
+  return (
+    <tbody>
+      <Row
+        id="time"
+        name={<span className="font-display text-[17px] font-semibold">Time for one frame</span>}
+        unit="median"
+        entries={entries}
+        figure={({ timing, marks }) =>
+          timing?.median != null ? (
+            <span title={`± ${seconds((timing.spread ?? 0) / 2)}, half the range of the repeats`}>
+              <Marked mark={marks.time}>{seconds(timing.median)}</Marked>
+            </span>
+          ) : (
+            "–"
+          )
+        }
+      />
+      <Row id="rate" name="Rate" unit="frames/s" entries={entries} figure={rate} />
+      <Row
+        id="memory"
+        name="Memory, peak"
+        unit=""
+        entries={entries}
+        figure={({ timing }) => (timing?.peak_bytes != null ? bytes(timing.peak_bytes) : "–")}
+      />
+    </tbody>
+  );
+}
+
+/** All figures by heading, entries across; the controls stand apart at the right and are never ranked. */
+export function ScoreTable({ trial }: { trial: Trial }) {
+  const entries = trial.entries;
+  const headings = [...new Set(trial.measures.map((measure) => measure.heading))];
+  return (
+    <table data-testid="scores">
+      <thead>
+        <tr>
+          <td colSpan={2} className="pr-3 text-left align-bottom text-[13px] text-soft">
+            <span className="rounded-sm bg-ink px-1 text-sheet">filled</span> best,{" "}
+            <span className="rounded-sm px-1 ring-1 ring-ink ring-inset">framed</span> cannot be told from it.
+            Point at a figure for what is behind it.
+          </td>
+          {entries.map((entry) => (
+            <th key={entry.letter} scope="col" className={`${CELL} ${entry.control ? "bg-sheet" : ""}`}>
+              <span className="flex justify-end" title={`${entry.name}: ${entry.words}`}>
+                <LetterPlate letter={entry.letter} />
+                <span className="sr-only">{entry.letter}</span>
+              </span>
+              <span className="block max-w-24 truncate text-[13px] font-normal text-soft">
+                {entry.control ? "control" : entry.name}
+              </span>
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <Costs entries={entries} />
+      {headings.map((heading) => (
+        <Group key={heading} heading={heading} trial={trial} entries={entries} />
+      ))}
+    </table>
+  );
+}

@@ -1,0 +1,171 @@
+import { Switch } from "@headlessui/react";
+import { useDeferredValue, useState } from "react";
+import { thumbnail, type Setup, type Source } from "../../api/client";
+import { usePreview } from "../../api/queries";
+import { Trouble } from "../../ui/parts";
+
+interface NumberProps {
+  name: string;
+  unit: string;
+  value: number;
+  max: number;
+  step: number;
+  usual: number;
+  onChange: (value: number) => void;
+}
+
+/** One kind of damage: off at 0, a usual amount when it is switched on. */
+function Amount({ name, unit, value, max, step, usual, onChange }: NumberProps) {
+  return (
+    <div className="grid h-8 grid-cols-[2.5rem_6.5rem_auto] items-center gap-2">
+      <Toggle name={name} on={value > 0} onChange={(on) => onChange(on ? usual : 0)} />
+      <span className={value > 0 ? "" : "text-soft"}>{name}</span>
+      <label className={`flex items-center gap-2 ${value > 0 ? "" : "invisible"}`}>
+        <input
+          type="number"
+          aria-label={`${name}, ${unit}`}
+          min={0}
+          max={max}
+          step={step}
+          value={value}
+          onChange={(event) => event.target.value && onChange(Number(event.target.value))}
+          className="w-20 rounded-sm border border-line bg-sheet px-2 py-0.5"
+        />
+        <span className="text-[14px] text-soft">{unit}</span>
+      </label>
+    </div>
+  );
+}
+
+function Toggle({ name, on, onChange }: { name: string; on: boolean; onChange: (on: boolean) => void }) {
+  return (
+    <Switch
+      checked={on}
+      onChange={onChange}
+      aria-label={name}
+      className="h-5 w-9 rounded-sm border border-ink bg-sheet p-0.5 data-checked:bg-accent"
+    >
+      <span className={`block h-full w-1/2 bg-ink ${on ? "translate-x-full bg-sheet" : ""}`} />
+    </Switch>
+  );
+}
+
+/** A kind of damage that is there or not. */
+function Step({ name, on, onChange }: { name: string; on: boolean; onChange: (on: boolean) => void }) {
+  return (
+    <div className="grid grid-cols-[2.5rem_auto] items-center gap-2">
+      <Toggle name={name} on={on} onChange={onChange} />
+      <span className={on ? "" : "text-soft"}>{name}</span>
+    </div>
+  );
+}
+
+interface DamageProps {
+  setup: Setup;
+  change: (part: Partial<Setup>) => void;
+}
+
+/** Damage beside the shrinking, in the order in which it is done. */
+export function Damage({ setup, change }: DamageProps) {
+  return (
+    <fieldset className="grid gap-y-1 lg:grid-cols-2">
+      <legend className="mb-1 text-[13px] text-soft">Damage, done in this order</legend>
+      <Amount
+        name="Blur"
+        unit="px of the truth, sigma"
+        value={setup.blur}
+        max={10}
+        step={0.1}
+        usual={1}
+        onChange={(blur) => change({ blur })}
+      />
+      <Amount
+        name="Even noise"
+        unit="code values (cv), sigma"
+        value={setup.noise}
+        max={100}
+        step={1}
+        usual={10}
+        onChange={(noise) => change({ noise })}
+      />
+      <Amount
+        name="Sensor noise"
+        unit="stops too little light"
+        value={setup.underexposed}
+        max={12}
+        step={0.5}
+        usual={4}
+        onChange={(underexposed) => change({ underexposed })}
+      />
+      <Step name="8-bit step" on={setup.eight_bit} onChange={(on) => change({ eight_bit: on })} />
+      <Step
+        name="Colour at half the size (4:2:0)"
+        on={setup.half_chroma}
+        onChange={(on) => change({ half_chroma: on })}
+      />
+      <Amount
+        name="JPEG"
+        unit="quality, 1 to 100"
+        value={setup.jpeg ?? 0}
+        max={100}
+        step={1}
+        usual={70}
+        onChange={(jpeg) => change({ jpeg: jpeg || null })}
+      />
+    </fieldset>
+  );
+}
+
+/** Truth and input of the set-up side by side on a crop; a click on the small picture moves the crop. */
+export function InputPreview({ source, setup }: { source: Source; setup: Setup }) {
+  const [place, setPlace] = useState({ across: 0.5, down: 0.5 });
+  const shown = usePreview(source.id, useDeferredValue(setup), place);
+  const picture = (data: string) => `data:image/png;base64,${data}`;
+  const move = (event: React.MouseEvent<HTMLElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    setPlace({
+      across: Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)),
+      down: Math.min(1, Math.max(0, (event.clientY - box.top) / box.height)),
+    });
+  };
+  return (
+    <section className="space-y-1" aria-label="The input on a crop">
+      <Trouble error={shown.error} />
+      <div className="flex gap-2">
+        {(["truth", "input"] as const).map((part) => (
+          <figure key={part} className="w-72">
+            <figcaption className="text-[13px] text-soft">
+              {part === "truth" ? "Truth, a crop" : "Input, at the truth's size"}
+            </figcaption>
+            <div
+              className={`flex aspect-4/3 w-full items-center justify-center bg-well ${shown.isFetching ? "opacity-60" : ""}`}
+            >
+              {shown.data && (
+                <img
+                  src={picture(shown.data[part])}
+                  alt={part === "truth" ? "The truth on a crop" : "The input on the same crop"}
+                  className="h-full w-full object-contain [image-rendering:pixelated]"
+                />
+              )}
+            </div>
+          </figure>
+        ))}
+        {source.picture_id && (
+          <figure className="w-28">
+            <figcaption className="text-[13px] text-soft">Move the crop</figcaption>
+            <button type="button" className="relative block w-full" onClick={move} aria-label="Move the crop">
+              <img src={thumbnail(source.picture_id)} alt="" className="w-full" />
+              <span
+                className="absolute size-3 -translate-1/2 border-2 border-sheet outline outline-ink"
+                style={{ left: `${place.across * 100}%`, top: `${place.down * 100}%` }}
+              />
+            </button>
+          </figure>
+        )}
+      </div>
+      <p className="sr-only" role="status">
+        {shown.isFetching ? "Making the input of this crop…" : "\u00a0"}
+      </p>
+    </section>
+  );
+}
