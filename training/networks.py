@@ -43,7 +43,7 @@ class Block(nn.Module):
         self.first = nn.Conv2d(width, width, 3, padding=1)
         self.second = nn.Conv2d(width, width, 3, padding=1)
 
-    def forward(self, x: torch.Tensor) -> torch.Tensor:
+    def forward(self, x: torch.Tensor) -> torch.Tensor:  # noqa: D102
         return functional.relu(x + self.second(functional.relu(self.first(x))))
 
 
@@ -65,7 +65,7 @@ class Network(nn.Module):
         if factor > 1:
             self.register_buffer("phases", torch.from_numpy(bicubic_phases(factor)))
 
-    def forward(self, x: torch.Tensor) -> torch.Tensor:
+    def forward(self, x: torch.Tensor) -> torch.Tensor:  # noqa: D102
         if self.factor == 1:
             packed = functional.pixel_unshuffle(x, 2)
             noise = self.tail(self.body(functional.relu(self.head(packed))))

@@ -155,7 +155,10 @@ def train(name: str) -> None:
         for key, value in network.state_dict().items():
             average[key].mul_(keep).add_(value, alpha=1 - keep) if value.is_floating_point() else None
         if step % 250 == 0:
-            print(f"{name} {step}/{plan.steps} loss {np.mean(shown):.5f} {time.monotonic() - begun:.0f} s", flush=True)
+            print(
+                f"{name} {step}/{plan.steps} loss {np.mean(shown):.5f} {time.monotonic() - begun:.0f} s",
+                flush=True,
+            )
             shown = []
     network.load_state_dict(average)
     WEIGHTS.mkdir(exist_ok=True)

@@ -7,7 +7,7 @@ import pytest
 from skimage import color, data
 
 from mistline.core.frame import Frame, decode_srgb, encode_srgb
-from mistline.core.measure import MEASURES
+from mistline.core.measure import MEASURES, Evidence
 from mistline.core.measure.colour_difference import ciede2000, lab
 
 PAIRS = np.loadtxt(Path(__file__).parent / "ciede2000_pairs.csv", delimiter=",")
@@ -33,7 +33,7 @@ def test_lab_agrees_with_scikit_image() -> None:
 def test_mean_agrees_with_scikit_image_on_a_photograph(photograph: Frame) -> None:
     other = photograph.with_pixels(np.clip(photograph.pixels * [1.05, 1.0, 0.93], 0, 1))
     expected = color.deltaE_ciede2000(color.rgb2lab(photograph.pixels), color.rgb2lab(other.pixels)).mean()
-    assert MEASURES["ciede2000"].of(photograph, other).value == pytest.approx(expected, abs=5e-3)
+    assert MEASURES["ciede2000"].of(Evidence(other, photograph)).value == pytest.approx(expected, abs=5e-3)
 
 
 def test_srgb_transfer_agrees_with_colour_science() -> None:

@@ -6,7 +6,7 @@ from skimage import data
 from skimage.metrics import peak_signal_noise_ratio
 
 from mistline.core.frame import Frame, luma
-from mistline.core.measure import MEASURES
+from mistline.core.measure import MEASURES, Evidence
 from mistline.core.measure.psnr import psnr
 
 
@@ -17,7 +17,7 @@ def test_agrees_with_scikit_image(sigma: float) -> None:
     frames = Frame(truth, 8), Frame(result, 16)
     for measure, pair in (("psnr_rgb", (truth, result)), ("psnr_luma", (luma(truth), luma(result)))):
         expected = peak_signal_noise_ratio(*(part.astype(np.float64) for part in pair), data_range=1.0)
-        assert MEASURES[measure].of(*frames).value == pytest.approx(
+        assert MEASURES[measure].of(Evidence(*reversed(frames))).value == pytest.approx(
             expected, abs=1e-6 if measure == "psnr_rgb" else 1e-5
         )
 

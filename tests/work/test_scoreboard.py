@@ -9,7 +9,8 @@ def row(
     letter: str, control: str | None = None, state: str = "done", times: tuple = (1.0, 1.1, 1.2), **scores
 ) -> dict:
     timing = {"median": sorted(times)[1], "process": list(times)} if control != "truth" else {}
-    return {"letter": letter, "control": control, "state": state, "timing": timing, "scores": {**FULL, **scores}}
+    figures = {key: {"value": value, "parts": {}, "note": ""} for key, value in {**FULL, **scores}.items()}
+    return {"letter": letter, "control": control, "state": state, "timing": timing, "scores": figures}
 
 
 def test_noise_is_best_nearest_to_the_truth() -> None:
@@ -36,6 +37,18 @@ def test_without_the_truth_control_noise_is_not_ranked() -> None:
 def test_an_identical_result_is_best_although_its_psnr_is_infinite() -> None:
     board = scoreboard([row("A", psnr_luma=None), row("B", psnr_luma=45.0)])
     assert board.marks["A"]["psnr_luma"] == "best" and board.marks["B"]["psnr_luma"] == ""
+
+
+def test_what_was_not_measured_is_not_ranked() -> None:
+    rows = [row("A"), row("B"), row("T", "truth")]
+    rows[0]["scores"]["ssim"]["note"] = "needs a truth"
+    marks = scoreboard(rows).marks
+    assert "ssim" not in marks["A"] and marks["B"]["ssim"] == "best" and "halo" not in marks["A"]
+
+
+def test_rims_are_best_nearest_to_zero() -> None:
+    marks = scoreboard([row("A", halo=-2.0), row("B", halo=0.5), row("C", halo=4.0)]).marks
+    assert [marks[letter]["halo"] for letter in "ABC"] == ["", "best", ""]
 
 
 def test_times_tie_when_their_repeats_overlap() -> None:

@@ -1,4 +1,4 @@
-"""Which parts of a picture are flat: what noise, blotches and banding are measured on."""
+"""Parts of a picture that measures share: blocks, flat blocks, and the picture at half the size."""
 
 import cv2
 import numpy as np
@@ -6,7 +6,7 @@ import numpy.typing as npt
 
 from mistline.core.frame import Array
 
-__all__ = ["blocks", "flat_blocks"]
+__all__ = ["blocks", "flat_blocks", "halved"]
 
 SOFT = 3.0
 FLAT_SHARE = 0.25
@@ -23,6 +23,13 @@ def blocks(values: Array, side: int) -> Array:
         return values.reshape(1, -1)
     cut = values[: rows * side, : columns * side].reshape(rows, side, columns, side)
     return cut.transpose(0, 2, 1, 3).reshape(rows * columns, -1)
+
+
+def halved(values: Array) -> Array:
+    """(H, W) at half the size by the mean of 2 x 2 pixels; an odd last row or column is left out."""
+    height, width = values.shape[0] // 2, values.shape[1] // 2
+    half: Array = cv2.resize(values[: 2 * height, : 2 * width], (width, height), interpolation=cv2.INTER_AREA)
+    return half
 
 
 def flat_blocks(brightness: Array, side: int) -> npt.NDArray[np.bool_]:

@@ -52,8 +52,8 @@ def blockiness(brightness: Array, factor: float) -> float:
     return (float(np.nanmean(np.concatenate(on))) / elsewhere - 1) * 100
 
 
-def grid_pitch(brightness: Array, largest: int = 64) -> tuple[int, float]:
-    """The pitch in pixels (4..`largest`) of the most regular grid from the top left, and its strength in %.
+def grid_pitch(brightness: Array, smallest: int = 4, largest: int = 64) -> tuple[int, float]:
+    """The pitch in pixels of the most regular grid from the top left, and its strength in %.
 
     Strength is that of steps on the grid against all others; below about 10 % there is no grid.
     """
@@ -64,7 +64,7 @@ def grid_pitch(brightness: Array, largest: int = 64) -> tuple[int, float]:
         off = np.concatenate([np.delete(p, np.s_[pitch::pitch]) for p in profiles])
         return float((np.nanmean(on) / max(np.nanmean(off), 1e-9) - 1) * 100)
 
-    found = {pitch: strength(pitch) for pitch in range(4, min(largest, min(brightness.shape) // 4) + 1)}
+    found = {pitch: strength(pitch) for pitch in range(smallest, min(largest, min(brightness.shape) // 4) + 1)}
     # A multiple of the true pitch is as strong: the smallest that comes near the best is the pitch.
     best = max(found.values())
     pitch = min(p for p, value in found.items() if value >= 0.85 * best)

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 
 from mistline.core.frame import Array
+from mistline.core.measure.areas import halved
 from mistline.core.measure.measure import Evidence, Measure, Measured
 
 __all__ = ["MEASURES", "gradient_deviation"]
@@ -26,7 +27,7 @@ def gradient_deviation(truth: Array, result: Array) -> Measured:
     """
 
     def slope(values: Array) -> Array:
-        half = cv2.resize(values, (values.shape[1] // 2, values.shape[0] // 2), interpolation=cv2.INTER_AREA)
+        half = halved(values)
         dx, dy = (cv2.filter2D(half, cv2.CV_32F, mask) for mask in (PREWITT, np.ascontiguousarray(PREWITT.T)))
         return cv2.magnitude(dx, dy)
 

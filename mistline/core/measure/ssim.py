@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 
 from mistline.core.frame import Array
+from mistline.core.measure.areas import halved
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable
 from mistline.errors import ShapeMismatch
 
@@ -101,11 +102,7 @@ def multi_scale_similarity(truth: Array, result: Array) -> float:
         similarity, structure = _maps(truth, result)
         last = scale == len(WEIGHTS) - 1
         score *= math.pow(max(0.0, _inner_mean(similarity if last else structure)), weight)
-        half = (truth.shape[1] // 2, truth.shape[0] // 2)
-        truth, result = (
-            cv2.resize(x[: 2 * half[1], : 2 * half[0]], half, interpolation=cv2.INTER_AREA)
-            for x in (truth, result)
-        )
+        truth, result = halved(truth), halved(result)
     return score
 
 

@@ -14,6 +14,8 @@ from threadpoolctl import threadpool_info
 
 __all__ = ["Machine", "this_machine"]
 
+LIBRARIES = ("numpy", "scipy", "opencv-contrib-python-headless", "scikit-image", "onnxruntime")
+
 
 @dataclass(frozen=True)
 class Machine:
@@ -44,6 +46,6 @@ def this_machine() -> Machine:
         cores=os.cpu_count() or 1,
         memory_bytes=psutil.virtual_memory().total,
         system=f"{platform.system()} {platform.machine()}, Python {platform.python_version()}",
-        libraries={name: version(name) for name in ("numpy", "scipy", "opencv-python-headless", "scikit-image")},
+        libraries={name: version(name) for name in LIBRARIES},
         threads=threads,
     )

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mistline.core.degrade.downsample import crop_truth, plan, shrink
+from mistline.core.degrade.downsample import crop_truth, plan
 from mistline.core.degrade.setup import Setup, make_input
 from mistline.core.frame import Frame, Size
 from mistline.errors import OutOfLimits

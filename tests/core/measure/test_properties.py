@@ -1,44 +1,75 @@
 """What every measure must do whatever the picture: identity, symmetry, a monotone answer to damage."""
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from mistline.core.frame import Frame, luma
-from mistline.core.measure import MEASURES, measure_all, measure_traits
+from mistline.core.frame import Frame, Region
+from mistline.core.measure import HEADINGS, MEASURES, Evidence, Measured, measure_all, measure_traits
+from mistline.core.measure.areas import blocks
 from mistline.core.measure.edge_width import edge_width
+from mistline.core.measure.sameness import sameness
 from mistline.core.measure.ssim import structural_similarity
 from mistline.core.media.plate import quantise
-from mistline.errors import ShapeMismatch
+from mistline.errors import OutOfLimits, ShapeMismatch
 
-TRUTH_NEEDED = ["psnr_luma", "psnr_rgb", "ssim", "ciede2000"]
-
-
-def _of(key: str, truth: Frame, result: Frame) -> float:
-    return MEASURES[key].of(truth, result).value
-
-
-@pytest.mark.parametrize("key", TRUTH_NEEDED)
-def test_identity_is_the_best_value(key: str, photograph: Frame) -> None:
-    best = {"psnr_luma": np.inf, "psnr_rgb": np.inf, "ssim": 1.0, "ciede2000": 0.0}[key]
-    assert _of(key, photograph, photograph) == pytest.approx(best, abs=1e-6)
+IDENTICAL = {
+    "psnr_luma": np.inf, "psnr_rgb": np.inf, "ssim": 1, "ms_ssim": 1, "gmsd": 0, "vif": 1, "registration": 0,
+    "blotch": 0, "detail_kept": 100, "detail_invented": 0, "halo": 0, "ciede2000": 0, "ciede2000_p95": 0,
+    "ciede2000_soft": 0, "tone": 0,
+}  # fmt: skip
+SYMMETRIC = ("psnr_luma", "psnr_rgb", "ssim", "gmsd", "ciede2000", "ciede2000_p95")
+Damage = Callable[[np.ndarray, float], np.ndarray]
 
 
-@pytest.mark.parametrize("key", TRUTH_NEEDED)
-def test_more_noise_and_more_blur_are_worse(key: str, photograph: Frame) -> None:
-    noise = np.random.default_rng(8).normal(0, 1, photograph.pixels.shape)
-    noisy = [
-        _of(key, photograph, photograph.with_pixels(photograph.pixels + s * noise)) for s in (0.01, 0.03, 0.1)
-    ]
-    soft = [
-        _of(key, photograph, photograph.with_pixels(cv2.GaussianBlur(photograph.pixels, (0, 0), s)))
-        for s in (0.5, 1, 3)
-    ]
-    sign = 1 if MEASURES[key].better == "lower" else -1
-    for values in (noisy, soft):
-        assert list(np.diff(values) * sign > 0) == [True, True]
+def of(key: str, truth: Frame, result: Frame) -> float:
+    value = MEASURES[key].of(Evidence(result, truth)).value
+    assert value is not None
+    return value
+
+
+def noise(pixels: np.ndarray, amount: float) -> np.ndarray:
+    return pixels + amount * np.random.default_rng(8).normal(0, 1, pixels.shape)
+
+
+def blur(pixels: np.ndarray, sigma: float) -> np.ndarray:
+    return cv2.GaussianBlur(pixels, (0, 0), sigma)
+
+
+def rims(pixels: np.ndarray, amount: float) -> np.ndarray:
+    return pixels + amount * (pixels - cv2.GaussianBlur(pixels, (0, 0), 1.5))
+
+
+def shift(pixels: np.ndarray, right: float) -> np.ndarray:
+    move = np.float32([[1, 0, right], [0, 1, 0]])
+    return cv2.warpAffine(pixels, move, pixels.shape[1::-1], flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+
+
+@pytest.mark.parametrize("key", IDENTICAL)
+def test_identity(key: str, photograph: Frame) -> None:
+    assert of(key, photograph, photograph) == pytest.approx(IDENTICAL[key], abs=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("key", "damage", "amounts", "rises"),
+    [(key, damage, amounts, MEASURES[key].better == "lower")
+     for key in ("psnr_luma", "psnr_rgb", "ssim", "ms_ssim", "gmsd", "vif", "ciede2000", "ciede2000_p95")
+     for damage, amounts in ((noise, (0.01, 0.03, 0.1)), (blur, (0.5, 1, 3)))]
+    + [(key, noise, (0.005, 0.02, 0.06), True) for key in ("noise_left", "noise_colour", "detail_invented")]
+    + [("detail_kept", blur, (0.5, 1, 3), False), ("edge_width", blur, (0.8, 1.5, 3), True)]
+    + [("halo", rims, (0.3, 0.8, 2), True), ("registration", shift, (0.2, 0.7, 1.5), True)]
+    + [(key, shift, (0.25, 0.5, 1), False) for key in ("psnr_luma", "ssim")],
+    ids=lambda value: value.__name__ if callable(value) else str(value) if isinstance(value, str) else "",
+)  # fmt: skip
+def test_more_damage_shows_more(
+    key: str, damage: Damage, amounts: tuple[float, ...], rises: bool, photograph: Frame
+) -> None:
+    values = [of(key, photograph, photograph.with_pixels(damage(photograph.pixels, a))) for a in amounts]
+    assert all(np.diff(values) > 0) if rises else all(np.diff(values) < 0)
 
 
 @settings(max_examples=20, deadline=None)
@@ -46,15 +77,69 @@ def test_more_noise_and_more_blur_are_worse(key: str, photograph: Frame) -> None
 def test_fidelity_is_symmetric(seed: int, height: int, width: int) -> None:
     rng = np.random.default_rng(seed)
     one, two = (Frame(rng.random((height, width, 3), np.float32), 8) for _ in range(2))
-    for key in TRUTH_NEEDED:
-        assert _of(key, one, two) == pytest.approx(_of(key, two, one), rel=1e-4, abs=1e-5)
-    assert -1 <= _of("ssim", one, two) <= 1
+    for key in SYMMETRIC:
+        assert of(key, one, two) == pytest.approx(of(key, two, one), rel=1e-4, abs=1e-5)
+    assert -1 <= of("ssim", one, two) <= 1
 
 
-@pytest.mark.parametrize("key", TRUTH_NEEDED)
-def test_frames_of_another_size_are_refused(key: str, photograph: Frame) -> None:
+def test_frames_of_another_size_are_refused(photograph: Frame) -> None:
     with pytest.raises(ShapeMismatch):
-        _of(key, photograph, photograph.with_pixels(photograph.pixels[:-1]))
+        Evidence(photograph, photograph.with_pixels(photograph.pixels[:-1]))
+
+
+@pytest.mark.parametrize("by", ["turned", "mirrored"])
+def test_turning_the_picture_changes_nothing(by: str, photograph: Frame) -> None:
+    def turned(pixels: np.ndarray) -> np.ndarray:
+        return np.rot90(pixels) if by == "turned" else pixels[:, ::-1]
+
+    worse = noise(blur(photograph.pixels, 0.8), 0.02)
+    plain = measure_all(Evidence(photograph.with_pixels(worse), photograph))
+    other = measure_all(
+        Evidence(photograph.with_pixels(turned(worse)), photograph.with_pixels(turned(photograph.pixels)))
+    )
+    for key in ("psnr_luma", "ssim", "ms_ssim", "gmsd", "noise_left", "detail_kept", "detail_invented", "tone"):
+        assert other[key].value == pytest.approx(plain[key].value, rel=5e-3, abs=1e-4), key
+
+
+def test_a_region_counts_only_what_is_in_it(photograph: Frame) -> None:
+    spoiled = np.array(photograph.pixels)
+    spoiled[:200] = noise(spoiled[:200], 0.2)
+    evidence = Evidence(photograph.with_pixels(spoiled), photograph, photograph)
+    clean = evidence.within(Region(20, 240, 256, 256))
+    assert MEASURES["psnr_luma"].read(clean).value == np.inf
+    assert MEASURES["agreement"].read(clean).note == "needs the input"
+    with pytest.raises(OutOfLimits, match="does not lie inside"):
+        evidence.within(Region(300, 0, 256, 256))
+
+
+def test_without_a_truth_what_can_be_measured_is(photograph: Frame) -> None:
+    found = measure_all(Evidence(photograph))
+    assert {key for key, measured in found.items() if measured.value is not None} == {
+        "noise_left", "noise_colour", "effective_bits",
+    }  # fmt: skip
+    assert found["ssim"] == Measured(None, note="needs a truth")
+
+
+def test_a_tiny_picture_says_what_it_is_too_small_for() -> None:
+    tiny = Frame(np.random.default_rng(1).random((24, 24, 3), np.float32), 8)
+    found = measure_all(Evidence(tiny, tiny, tiny))
+    assert found["ms_ssim"].note == "needs 176 pixels a side or more"
+    assert found["psnr_rgb"].value == np.inf and found["vif"].note and found["blotch"].note
+
+
+def test_measures_stand_under_known_headings_and_say_what_they_are() -> None:
+    assert [m.heading for m in MEASURES.values()] == sorted(
+        (m.heading for m in MEASURES.values()), key=HEADINGS.index
+    )
+    for measure in MEASURES.values():
+        assert measure.meaning.endswith((".", '"')) and measure.source and measure.tie > 0
+
+
+def test_all_are_measured_with_progress_and_without_maps(photograph: Frame) -> None:
+    told: list[float] = []
+    values = measure_all(Evidence(photograph, photograph), told.append)
+    assert list(values) == list(MEASURES) and told[-1] == 1.0 and told == sorted(told)
+    assert all(measured.map is None for measured in values.values())
 
 
 def test_ssim_does_not_depend_on_the_strips() -> None:
@@ -67,8 +152,15 @@ def test_ssim_does_not_depend_on_the_strips() -> None:
     assert np.abs(whole[66:194] - part[6:134]).max() < 1e-4
 
 
+def test_blocks_hold_the_picture() -> None:
+    values = np.arange(48.0).reshape(6, 8)
+    cut = blocks(values, 2)
+    assert cut.shape == (12, 4) and cut[0].tolist() == [0, 1, 8, 9] and cut.sum() == values.sum()
+    assert blocks(values[:1, :1], 2).shape == (1, 1)
+
+
 @pytest.mark.parametrize("sigma", [0.8, 1.2, 2.0, 3.0])
-def test_edge_width_of_a_known_blur(sigma: float) -> None:
+def test_edge_width_of_a_known_blur_without_truth(sigma: float) -> None:
     """The 10-90 % rise of a Gaussian-blurred step is 2.563 sigma (integral of the normal distribution)."""
     y, x = np.mgrid[0:1600, 0:1600]
     fine = ((x - 800) + 0.12 * (y - 800) > 0).astype(np.float32)
@@ -76,8 +168,11 @@ def test_edge_width_of_a_known_blur(sigma: float) -> None:
     assert edge_width(blurred * 0.6 + 0.2) == pytest.approx(2.563 * sigma, rel=0.12)
 
 
-def test_a_flat_picture_has_no_edge_width() -> None:
-    assert edge_width(np.full((64, 64), 0.5, np.float32)) is None
+def test_a_flat_picture_has_no_edges_and_no_detail() -> None:
+    flat = Frame(np.full((256, 256, 3), 0.5, np.float32), 8)
+    assert edge_width(flat.pixels[..., 0]) is None
+    found = measure_all(Evidence(flat, flat))
+    assert "edges" in found["edge_width"].note and found["detail_kept"].note == "the truth has no detail"
 
 
 def test_traits_say_what_they_were_measured_on(photograph: Frame) -> None:
@@ -86,9 +181,13 @@ def test_traits_say_what_they_were_measured_on(photograph: Frame) -> None:
     assert measure_traits(wide).measured_on == "the central 4096 x 20 pixels"
 
 
-def test_identical_pictures_have_no_finite_psnr(photograph: Frame) -> None:
-    told: list[float] = []
-    values = measure_all(photograph, photograph, told.append)
-    assert values["psnr_rgb"] is None and values["ssim"] == pytest.approx(1) and told[-1] == 1.0
-    assert values["noise_left"] == pytest.approx(MEASURES["noise_left"].of(photograph, photograph).value)
-    assert luma(photograph.pixels).shape == (512, 512)
+def test_same_pictures_are_told_from_near_ones(photograph: Frame) -> None:
+    codes, _ = quantise(photograph, 8)
+    one_off = np.array(codes)
+    one_off[::40, ::40] ^= 1  # one code value, in one pixel of 1600
+    same = sameness(photograph, photograph.with_pixels(one_off / np.float32(255)))
+    assert same.same and 60 < same.psnr < 100
+    assert sameness(photograph, photograph).psnr == np.inf
+    near = sameness(photograph, photograph.with_pixels(noise(photograph.pixels, 0.005)))
+    assert not near.same and near.worst is not None and near.worst > 0.5
+    assert sameness(photograph, photograph.with_pixels(blur(photograph.pixels, 2))).worst is None

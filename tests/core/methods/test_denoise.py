@@ -3,9 +3,8 @@
 import numpy as np
 import pytest
 
-from mistline.core.frame import Frame, luma
+from mistline.core.frame import Frame, from_ycbcr, luma, to_ycbcr
 from mistline.core.methods import METHODS, Traits
-from mistline.core.frame import from_ycbcr, to_ycbcr
 
 DENOISERS = [key for key, method in METHODS.items() if method.family == "reduce noise"]
 CLEAN = np.ascontiguousarray

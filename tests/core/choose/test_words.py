@@ -1,0 +1,85 @@
+"""The sentence on a result: each statement appears at its documented threshold, with its number."""
+
+import cv2
+import numpy as np
+import pytest
+
+from mistline.core.choose.words import THRESHOLDS, Score, describe
+from mistline.core.frame import Frame
+from mistline.core.measure import MEASURES, Evidence, measure_all
+from mistline.core.measure.detail import OCTAVES
+
+PLAIN = {key: Score(0.0) for key in MEASURES} | {
+    "noise_left": Score(2.0), "edge_width": Score(1.5), "detail_kept": Score(100, dict.fromkeys(OCTAVES, 100.0)),
+}  # fmt: skip
+KEPT = "Noise as in the truth (2.0 cv), detail of 1/4 to 1/2 cycles per pixel kept (100 %)"
+
+
+def told(factor: float = 1, **scores: Score) -> str:
+    return describe({**PLAIN, **scores}, PLAIN, factor)
+
+
+def test_nothing_wrong_is_said_of_a_good_result() -> None:
+    assert told() == f"{KEPT}, colours unchanged (ΔE00 0.0)."
+
+
+@pytest.mark.parametrize(
+    ("measure", "threshold", "words"),
+    [
+        ("registration", "displacement, px", "lies 0.11 px off"),
+        ("detail_invented", "detail invented, %", "11 % invented"),
+        ("halo", "rims, % of the step", "rims +2 % at strong edges"),
+        ("blotch", "blotches, cv", "blotches of 0.7 cv"),
+        ("ciede2000_soft", "colour shift, dE00", "colours off by ΔE00 0.6"),
+        ("blockiness", "compression squares, %", "compression squares +11 %"),
+    ],
+)
+def test_thresholds(measure: str, threshold: str, words: str) -> None:
+    limit = THRESHOLDS[threshold]
+    above = told(**{measure: Score(limit * 1.1)})
+    assert words in above.replace("Lies", "lies")
+    assert words.split(" ")[0] not in told(**{measure: Score(limit * 0.9)}).replace("colours unchanged", "")
+
+
+def test_noise_is_told_against_the_truth() -> None:
+    assert told(noise_left=Score(0.6)).startswith("Noise down 70 % (2.0 to 0.6 cv)")
+    assert told(noise_left=Score(5.0)).startswith("Noise up 150 % (2.0 to 5.0 cv)")
+    clean = {**PLAIN, "noise_left": Score(0.0)}
+    assert describe({**PLAIN, "noise_left": Score(3.0)}, clean, 1).startswith(
+        "Noise 3.0 cv where the truth has 0.0"
+    )
+
+
+def test_detail_is_told_in_the_finest_octave_that_the_input_could_hold() -> None:
+    kept = Score(50, {"1/16 to 1/8": 80.0, "1/8 to 1/4": 40.0, "1/4 to 1/2": 5.0})
+    assert "of 1/4 to 1/2 cycles per pixel down 95 %" in told(1, detail_kept=kept)
+    assert "of 1/8 to 1/4 cycles per pixel down 60 %" in told(2, detail_kept=kept)
+    assert "of 1/16 to 1/8 cycles per pixel down 20 %" in told(4, detail_kept=kept)
+    assert "of 1/16 to 1/8 cycles per pixel down 20 %" in told(8, detail_kept=kept)
+
+
+def test_tones_are_named() -> None:
+    tone = Score(-2.4, {"darkest": -2.4, "middle": 0.3})
+    assert "darkest tones 2.4 L* darker" in told(tone=tone)
+
+
+def test_edges_are_told_against_the_truth() -> None:
+    assert "edges 2.1 px wide for 1.5" in told(edge_width=Score(2.1)) and "edges" not in told(
+        edge_width=Score(1.6)
+    )
+
+
+def test_what_was_not_measured_is_not_told() -> None:
+    nothing = dict.fromkeys(MEASURES, Score(None, note="not measured"))
+    assert describe(nothing, nothing, 1) == ""
+
+
+def test_a_real_blur_is_described_as_one(photograph: Frame) -> None:
+    def scores(result: Frame) -> dict[str, Score]:
+        found = measure_all(Evidence(result, photograph, photograph))
+        return {k: Score(m.value, {p.name: p.value for p in m.parts}, m.note) for k, m in found.items()}
+
+    soft = photograph.with_pixels(cv2.GaussianBlur(photograph.pixels, (0, 0), 1.0))
+    sentence = describe(scores(soft), scores(photograph), 1)
+    assert "down 9" in sentence and "edges 3.1 px wide for 1.5" in sentence and "Noise down" in sentence
+    assert np.isfinite(soft.pixels).all() and sentence.endswith(".")

@@ -1,0 +1,70 @@
+"""Letters misread: the edit distance on worked examples, and Tesseract on known lines."""
+
+import shutil
+
+import cv2
+import numpy as np
+import pytest
+from PIL import Image, ImageDraw, ImageFont
+
+from mistline.core.frame import Frame
+from mistline.core.measure import MEASURES, Evidence
+from mistline.core.measure import lettering as module
+from mistline.core.measure.lettering import character_errors, read_lettering
+
+LINES = ["Harbour line every twelve minutes", "Change here for the ferry steps", "Last car leaves at midnight"]
+needs_tesseract = pytest.mark.skipif(shutil.which("tesseract") is None, reason="Tesseract is not installed")
+
+
+@pytest.mark.parametrize(
+    ("wanted", "read", "edits"),
+    # The classic pairs of textbooks on the edit distance (common practice).
+    [
+        ("kitten", "sitting", 3),
+        ("sunday", "saturday", 3),
+        ("flaw", "lawn", 2),
+        ("same", "same", 0),
+        ("abc", "", 3),
+    ],
+)
+def test_edit_distance(wanted: str, read: str, edits: int) -> None:
+    assert character_errors(wanted, read) == pytest.approx(edits / len(wanted))
+
+
+def _page() -> Frame:
+    page = Image.new("RGB", (900, 240), (236, 232, 220))
+    draw = ImageDraw.Draw(page)
+    for number, line in enumerate(LINES):
+        draw.text((30, 30 + 64 * number), line, (30, 30, 40), ImageFont.load_default(36))
+    return Frame(np.asarray(page, np.float32) / 255, 8)
+
+
+@needs_tesseract
+def test_known_lines_are_read() -> None:
+    page = _page()
+    assert character_errors(" ".join(LINES), read_lettering(page.pixels[..., 1])) < 0.03
+
+
+@needs_tesseract
+def test_truth_is_the_floor_and_more_blur_is_worse() -> None:
+    page = _page()
+
+    def misread(sigma: float) -> float:
+        soft = page.with_pixels(cv2.GaussianBlur(page.pixels, (0, 0), sigma))
+        value = MEASURES["lettering"].of(Evidence(soft, page)).value
+        assert value is not None
+        return value
+
+    assert MEASURES["lettering"].of(Evidence(page, page)).value == 0
+    assert misread(1) <= misread(9) and misread(9) > 50
+
+
+def test_without_tesseract_it_says_so(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(module, "PROGRAM", "no-such-program")
+    page = _page()
+    assert "Tesseract is not installed" in MEASURES["lettering"].read(Evidence(page, page)).note
+
+
+@needs_tesseract
+def test_a_picture_without_words_has_no_figure(photograph: Frame) -> None:
+    assert "too little lettering" in MEASURES["lettering"].read(Evidence(photograph, photograph)).note
