@@ -2,6 +2,7 @@
 
 __all__ = [
     "BadMedia",
+    "BadModel",
     "Conflict",
     "Forbidden",
     "MistlineError",
@@ -25,6 +26,13 @@ class BadMedia(MistlineError):
 
     status = 422
     title = "The file cannot be read"
+
+
+class BadModel(MistlineError):
+    """A file that cannot be used as a model."""
+
+    status = 422
+    title = "The model cannot be used"
 
 
 class OutOfLimits(MistlineError):

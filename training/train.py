@@ -44,7 +44,7 @@ PLANS = {
     "crisp_x2": Plan(2, 32, 2, 1500, 40, "clean", start_from="faithful_x2", crisp=1.2),
     "faithful_x4": Plan(4, 32, 3, 4500, 32, "clean"),
     "blind_denoise": Plan(1, 48, 3, 7000, 64, "noise"),
-    "mixed_x2": Plan(2, 40, 3, 5000, 40, "mixed"),
+    "mixed_x2": Plan(2, 48, 4, 6000, 40, "mixed"),
 }
 
 
@@ -77,18 +77,18 @@ def degraded(truth: np.ndarray, plan: Plan, rng: np.random.Generator) -> np.ndar
         return (truth + rng.normal(0, sigma, truth.shape)).astype(np.float32)
     if plan.inputs == "clean":
         return np.round(shrink(truth, plan.factor, rng.choice(["linear", "encoded"])) * 255) / 255
-    small = shrink(truth, plan.factor, rng.choice(["linear", "linear", "encoded", "gauss", "nearest"]))
-    if rng.random() < 0.7:
+    small = shrink(truth, plan.factor, rng.choice(["linear", "linear", "encoded", "gauss"]))
+    if rng.random() < 0.85:
         noise = rng.normal(0, 1, small.shape)
-        if rng.random() < 0.5:
+        if rng.random() < 0.3:
             noise = cv2.GaussianBlur(noise, (0, 0), 0.5)
             noise /= noise.std()
-        small = small + noise * rng.uniform(0, 12) / 255
+        small = small + noise * rng.uniform(0, 25) / 255
     codes = np.clip(np.round(small * 255), 0, 255).astype(np.uint8)
-    if rng.random() < 0.6:
+    if rng.random() < 0.5:
         quality = int(rng.integers(50, 96))
-        _, packed = cv2.imencode(".jpg", codes, [cv2.IMWRITE_JPEG_QUALITY, quality])
-        codes = cv2.imdecode(packed, cv2.IMREAD_COLOR)
+        _, packed = cv2.imencode(".jpg", codes[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
+        codes = cv2.imdecode(packed, cv2.IMREAD_COLOR)[..., ::-1]
     return codes / 255
 
 
@@ -103,7 +103,9 @@ def batch(pool: list[list[np.ndarray]], plan: Plan, rng: np.random.Generator) ->
         patch = picture[y : y + side, x : x + side]
         if patch.std() < 3 and rng.random() < 0.7:
             continue
-        patch = np.rot90(patch, rng.integers(4))[:, :: rng.choice([-1, 1])][..., rng.permutation(3)]
+        patch = np.rot90(patch, rng.integers(4))[:, :: rng.choice([-1, 1])]
+        if plan.inputs != "mixed":  # JPEG knows which channel is which
+            patch = patch[..., rng.permutation(3)]
         truth = patch.astype(np.float64) / 255
         aim = truth + plan.crisp * (truth - cv2.GaussianBlur(truth, (0, 0), 1.0)) if plan.crisp else truth
         inputs.append(degraded(truth, plan, rng))

@@ -2,17 +2,26 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Depends, Response, UploadFile
 
 from mistline.api import schemas
+from mistline.api.shelf import clean_name
 from mistline.core.methods import METHODS
 from mistline.core.methods.recipe import Recipe
-from mistline.store import recipes
+from mistline.store import models, recipes
 from mistline.store.database import Row, connect
+from mistline.work import trials as use_cases
 
-__all__ = ["router"]
+__all__ = ["known_models", "router"]
 
-router = APIRouter(tags=["recipes"])
+
+def known_models() -> None:
+    """Learn the models that became methods since this process last looked."""
+    with connect() as connection:
+        models.learn(connection)
+
+
+router = APIRouter(tags=["recipes"], dependencies=[Depends(known_models)])
 
 
 @router.get("/methods", operation_id="methods")
@@ -22,7 +31,7 @@ def list_methods() -> list[schemas.MethodShown]:
         schemas.MethodShown(
             **{
                 field: getattr(method, field)
-                for field in ("id", "version", "name", "family", "summary", "reference")
+                for field in ("id", "version", "name", "family", "summary", "reference", "card")
             },
             form=method.settings.model_json_schema(),
             defaults=method.settings().model_dump(),
@@ -31,6 +40,35 @@ def list_methods() -> list[schemas.MethodShown]:
         )
         for method in METHODS.values()
     ]
+
+
+@router.get("/models", operation_id="models")
+def list_models() -> list[schemas.Model]:
+    """All models that were dropped in, newest first."""
+    with connect() as connection:
+        return [schemas.Model(**row) for row in models.every(connection)]
+
+
+@router.post("/models", status_code=201, operation_id="importModel")
+def import_model(file: UploadFile) -> schemas.ImportedModel:
+    """Keep an ONNX file; the worker looks into it and makes it a method, or says why not."""
+    row, new = use_cases.import_model(file.file, clean_name(file.filename))
+    return schemas.ImportedModel(model=schemas.Model(**row), new=new)
+
+
+@router.post("/models/{model_id}/inspect", status_code=202, operation_id="inspectAgain")
+def inspect_again(model_id: str) -> None:
+    """Look again into a model that was refused."""
+    with connect() as connection:
+        models.get(connection, model_id)
+    use_cases.inspect_again(model_id)
+
+
+@router.delete("/models/{model_id}", status_code=204, operation_id="removeModel")
+def remove_model(model_id: str) -> None:
+    """Remove a model; refused while a recipe or a take uses it."""
+    with connect() as connection:
+        models.delete(connection, model_id)
 
 
 def _item(row: Row) -> schemas.RecipeItem:

@@ -4,11 +4,12 @@ from datetime import datetime
 from typing import Literal
 from uuid import UUID
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, computed_field
 
 from mistline.core.choose.ranking import Mark
+from mistline.core.choose.suggest import suggest_kind
 from mistline.core.degrade.setup import Setup
-from mistline.core.methods import Traits
+from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Pass
 from mistline.core.timing.machine import Machine
 
@@ -44,6 +45,13 @@ class Facts(BaseModel):
     notes: list[str]
 
 
+class KindSuggested(BaseModel):
+    """The kind that the traits of a source point to, and why."""
+
+    kind: str
+    reason: str
+
+
 class Source(BaseModel):
     """A source on the Shelf."""
 
@@ -58,6 +66,13 @@ class Source(BaseModel):
     traits: Traits | None
     picture_id: str | None
     created_at: datetime
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def suggested(self) -> KindSuggested | None:
+        """A kind to set, as long as none is."""
+        found = suggest_kind(self.traits) if self.traits and self.kind is None else None
+        return KindSuggested(kind=found.choice, reason=found.reason) if found else None
 
 
 class Imported(BaseModel):
@@ -117,6 +132,25 @@ class MethodShown(BaseModel):
     defaults: dict[str, object]
     limits: str
     resizes: bool
+    card: ModelCard | None
+
+
+class Model(BaseModel):
+    """A model that was dropped in; once ready it is a method of the same id."""
+
+    id: str
+    name: str
+    file_bytes: int
+    state: Literal["waiting", "inspecting", "ready", "failed"]
+    error: str | None
+    created_at: datetime
+
+
+class ImportedModel(BaseModel):
+    """The answer to a dropped-in model: the model, and whether its content was not there yet."""
+
+    model: Model
+    new: bool
 
 
 class Pixels(BaseModel):
@@ -133,6 +167,13 @@ class Outlook(BaseModel):
     seconds: float | None = None
     basis: str | None = None
     count: int | None = None
+
+
+class Suggested(BaseModel):
+    """A recipe worth trying, and why."""
+
+    recipe_id: UUID
+    reason: str
 
 
 class PlanRequest(BaseModel):
@@ -155,6 +196,7 @@ class PlanAnswer(BaseModel):
     takes: int
     repeats: int
     forecasts: list[Outlook]
+    suggested: list[Suggested]
 
 
 class TrialRequest(PlanRequest):

@@ -15,7 +15,7 @@ from mistline.store.database import connect
 from mistline.store.files import media, original_key
 from mistline.work import trials as use_cases
 
-__all__ = ["router"]
+__all__ = ["clean_name", "router"]
 
 router = APIRouter(tags=["shelf"])
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
@@ -36,7 +36,8 @@ def list_sources(cursor: str | None = None, limit: Annotated[int, Query(ge=1, le
     return schemas.SourcePage(items=[schemas.Source(**row) for row in rows], next_cursor=following)
 
 
-def _clean_name(name: str | None) -> str:
+def clean_name(name: str | None) -> str:
+    """The name of an upload without folders and control characters."""
     base = re.split(r"[\\/]", name or "")[-1]
     return re.sub(r"[\x00-\x1f\x7f]", "", base).strip()[:200] or "unnamed"
 
@@ -44,7 +45,7 @@ def _clean_name(name: str | None) -> str:
 @router.post("/sources", status_code=201, operation_id="importSource")
 def import_source(file: UploadFile, kind: Annotated[str | None, Form()] = None) -> schemas.Imported:
     """Keep one file; it is read by the worker. A file that is on the Shelf already is not kept twice."""
-    row, new = use_cases.import_original(file.file, _clean_name(file.filename), kind)
+    row, new = use_cases.import_original(file.file, clean_name(file.filename), kind)
     return schemas.Imported(source=schemas.Source(**row), new=new)
 
 

@@ -6,9 +6,10 @@ from dataclasses import asdict
 from typing import Annotated, Any
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Depends, Query, Response
 
 from mistline.api import schemas
+from mistline.api.recipes import known_models
 from mistline.core.choose.words import Score, describe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
@@ -23,14 +24,20 @@ from mistline.work.scoreboard import scoreboard
 
 __all__ = ["router"]
 
-router = APIRouter(tags=["trials"])
+router = APIRouter(tags=["trials"], dependencies=[Depends(known_models)])
 
 
 def _pixels(size: Size) -> schemas.Pixels:
     return schemas.Pixels(width=size.width, height=size.height)
 
 
-def _plan(source: Size, sizes: Plan, count: int, forecasts: list[schemas.Outlook]) -> schemas.PlanAnswer:
+def _plan(
+    source: Size,
+    sizes: Plan,
+    count: int,
+    forecasts: list[schemas.Outlook],
+    suggested: list[schemas.Suggested],
+) -> schemas.PlanAnswer:
     return schemas.PlanAnswer(
         source=_pixels(source),
         truth=_pixels(sizes.truth),
@@ -41,6 +48,7 @@ def _plan(source: Size, sizes: Plan, count: int, forecasts: list[schemas.Outlook
         takes=count,
         repeats=use_cases.REPEATS,
         forecasts=forecasts,
+        suggested=suggested,
     )
 
 
@@ -56,7 +64,10 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
     whole = Size(
         found.sizes.truth.width + found.sizes.cropped[0], found.sizes.truth.height + found.sizes.cropped[1]
     )
-    return _plan(whole, found.sizes, found.takes, forecasts)
+    suggested = [
+        schemas.Suggested(recipe_id=UUID(key), reason=each.reason) for key, each in found.suggested.items()
+    ]
+    return _plan(whole, found.sizes, found.takes, forecasts, suggested)
 
 
 @router.post("/previews", operation_id="previewInput")
@@ -135,7 +146,7 @@ def _trial(trial_id: str) -> schemas.Trial:
         words=setup.words(),
         bit_depth=row["facts"]["bit_depth"],
         front=board.front,
-        plan=_plan(size, plan(size, setup.factor), len(entries), []),
+        plan=_plan(size, plan(size, setup.factor), len(entries), [], []),
         entries=[_entry(entry, board.marks.get(entry["letter"], {}), truth, setup.factor) for entry in entries],
         same=[schemas.Pair(**pair) for pair in same],
         measures=[schemas.MeasureShown(**measure) for measure in measures],

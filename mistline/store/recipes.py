@@ -24,6 +24,14 @@ SHIPPED = [
     _recipe("Lanczos 3", "lanczos"),
     _recipe("Bicubic, sharpened", "bicubic", "unsharp_mask"),
     _recipe("Denoised, Lanczos 3", "non_local_means", "lanczos"),
+    _recipe("Faithful network", "faithful_x2"),
+    _recipe("Crisp network", "crisp_x2"),
+    _recipe("Sturdy network", "mixed_x2"),
+    _recipe("Faithful network, 4x", "faithful_x4"),
+    _recipe("Non-local means", "non_local_means"),
+    _recipe("Sliding-window DCT", "sliding_dct"),
+    _recipe("Guided filter", "guided"),
+    _recipe("Learned noise reduction", "blind_denoise"),
 ]
 
 

@@ -28,6 +28,7 @@ class Settings(BaseSettings):
     web: Path = ROOT / "web" / "dist"
     reader_memory_bytes: int = 6 * 2**30
     reader_seconds: float = 120
+    model_seconds: float = 90
     take_seconds: float = 4 * 3600
     timing_lane: Path = Path(tempfile.gettempdir()) / "mistline-timing-lane.lock"
 

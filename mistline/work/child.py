@@ -1,7 +1,8 @@
 """The child process: reads one request, works on local files only, answers in JSON lines.
 
 Steps: `read` (an original from outside), `prepare` (truth and input of a test), `take` (one recipe, timed and
-measured), `sample` (a timed crop for a forecast), `preview` (the input on a crop). Pictures are written as
+measured), `sample` (a timed crop for a forecast), `preview` (the input on a crop),
+`inspect` (a model that was dropped in). Pictures are written as
 finished folders below `out`.
 """
 
@@ -31,15 +32,17 @@ from mistline.core.measure import Evidence, measure_all, measure_traits
 from mistline.core.measure.sameness import sameness
 from mistline.core.media.plate import encode_plate, quantise, read_plate, write_plate, write_view
 from mistline.core.media.still import read_still
-from mistline.core.methods import Traits
+from mistline.core.methods import ModelCard, Traits, register
+from mistline.core.methods.inspect import inspect_model
 from mistline.core.methods.recipe import Recipe, run_recipe
 from mistline.core.timing.clock import repeat, reset_peak, resident_peak
 from mistline.core.timing.machine import this_machine
-from mistline.errors import MistlineError, OutOfLimits
+from mistline.errors import BadModel, MistlineError, OutOfLimits
 
 TAKE_BITS = 16
 WARM_UP_SIDE = 96
 SAMPLE_SIDE = 160
+MODEL_ROOM = 3 * 2**30
 PREVIEW_SIDE, PREVIEW_MARGIN = 288, 48
 
 
@@ -203,6 +206,23 @@ def _timed(
     return cooked.frame, cooked.settings, timing
 
 
+def inspect(request: dict[str, Any]) -> dict[str, Any]:
+    """Look into a model that was dropped in; it may take 3 GiB beyond what this process has."""
+    room = psutil.Process().memory_info().vms + MODEL_ROOM
+    resource.setrlimit(resource.RLIMIT_AS, (room, room))
+    try:
+        return inspect_model(Path(request["path"]), request["name"], request["id"]).model_dump()
+    except MemoryError:
+        raise BadModel(
+            f"{request['name']} wants more than 3 GiB for a small picture; choose a smaller model."
+        ) from None
+
+
+def _register(models: list[dict[str, Any]]) -> None:
+    for model in models:
+        register(ModelCard.model_validate(model["card"]), Path(model["path"]))
+
+
 def _finite(value: float | None) -> float | None:
     return value if value is not None and math.isfinite(value) else None
 
@@ -297,6 +317,7 @@ def sample(request: dict[str, Any]) -> dict[str, Any]:
 
 STEPS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "read": read,
+    "inspect": inspect,
     "prepare": prepare,
     "preview": preview,
     "take": take,
@@ -319,6 +340,7 @@ def main() -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     request = json.load(sys.stdin)
     try:
+        _register(request.get("models", []))
         _say({"result": STEPS[request["step"]](request)})
     except MistlineError as error:
         _say({"kind": type(error).__name__, "error": str(error)})

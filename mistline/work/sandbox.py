@@ -11,16 +11,22 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
-from mistline.errors import BadMedia, MistlineError, OutOfLimits, ProcessingFailed
+from mistline.errors import BadMedia, BadModel, MistlineError, OutOfLimits, ProcessingFailed
 
 __all__ = ["Progress", "run_child"]
 
 Progress = Callable[[str, float], None]
-RAISED: dict[str, type[MistlineError]] = {kind.__name__: kind for kind in (BadMedia, OutOfLimits)}
+RAISED: dict[str, type[MistlineError]] = {kind.__name__: kind for kind in (BadMedia, BadModel, OutOfLimits)}
 
 
 async def run_child(
-    request: dict[str, Any], *, what: str, memory_bytes: int, seconds: float, report: Progress
+    request: dict[str, Any],
+    *,
+    what: str,
+    memory_bytes: int,
+    seconds: float,
+    report: Progress = lambda stage, share: None,
+    remedy: str = "try a smaller picture",
 ) -> dict[str, Any]:
     """Run `mistline.work.child` on a request; return its result.
 
@@ -32,6 +38,8 @@ async def run_child(
         What people call the thing worked on; used in error sentences.
     report : callable
         Called with (stage, share done).
+    remedy : str
+        What to do if the step takes longer than `seconds`.
 
     Raises
     ------
@@ -65,9 +73,7 @@ async def run_child(
                     answer = message
             await child.wait()
     except TimeoutError:
-        raise ProcessingFailed(
-            f"{what} took longer than {seconds:.0f} s and was stopped; try a smaller picture."
-        ) from None
+        raise ProcessingFailed(f"{what} took longer than {seconds:.0f} s and was stopped; {remedy}.") from None
     finally:
         if child.returncode is None:
             child.kill()

@@ -16,13 +16,13 @@ from mistline.core.frame import Size
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.machine import Machine
 from mistline.errors import MistlineError, ProcessingFailed
-from mistline.store import pictures, sources, speeds, takes
+from mistline.store import models, pictures, sources, speeds, takes
 from mistline.store.database import Row, connect
 from mistline.store.files import media, original_key
 from mistline.store.settings import settings
 from mistline.work.sandbox import run_child
 
-__all__ = ["QUICK", "TAKES", "jobs", "make_take", "read_source", "time_crop"]
+__all__ = ["QUICK", "TAKES", "inspect_model", "jobs", "make_take", "read_source", "time_crop"]
 
 log = logging.getLogger("mistline.work")
 T = TypeVar("T")
@@ -80,15 +80,43 @@ async def _read(row: Row) -> None:
             what=row["name"],
             memory_bytes=settings().reader_memory_bytes,
             seconds=settings().reader_seconds,
-            report=lambda stage, share: None,
         )
         picture = await _store(pictures.keep, folder / "picture", found["picture"])
         await _store(sources.finish, str(row["id"]), found["facts"], found["traits"], picture)
 
 
+@jobs.task(name="inspect_model", queue=QUICK)
+async def inspect_model(key: str) -> None:
+    """Look into a dropped-in model in a child process; it becomes a method, or it is said why not."""
+    row = await _store(models.claim, key)
+    if row is not None:
+        await _with_outcome(_inspect(row), lambda error: _store(models.fail, key, error))
+
+
+async def _inspect(row: Row) -> None:
+    with media().workspace() as folder:
+        path = await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder)
+        request = {"step": "inspect", "name": row["name"], "id": row["id"], "path": str(path)}
+        card = await run_child(
+            request, what=row["name"], memory_bytes=settings().reader_memory_bytes,
+            seconds=settings().model_seconds, remedy="choose a lighter model",
+        )  # fmt: skip
+        await _store(models.finish, row["id"], card)
+
+
+async def _models(recipe: Row | None, folder: Path) -> list[Row]:
+    """Cards and local files of the dropped-in models of a recipe, for the child process."""
+    if recipe is None:
+        return []
+    found = await _store(models.files_of, recipe)
+    paths = [await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder) for row in found]
+    return [{"card": row["card"], "path": str(path)} for row, path in zip(found, paths, strict=True)]
+
+
 @jobs.task(name="make_take", queue=TAKES, pass_context=True)
 async def make_take(context: JobContext, key: str) -> None:
     """Make a take: prepare its plates if need be, process, write, measure."""
+    await _store(models.learn)
     row = await _store(takes.get, key)
     expected = await _expected_seconds(row)
     if not await _store(takes.claim, key, expected):
@@ -200,6 +228,7 @@ async def _process(row: Row, plate: Row, folder: Path, report: _Reporter) -> Non
     request = {
         "step": "take",
         "setup": row["setup"],
+        "models": await _models(row["recipe"], folder),
         "others": others,
         "recipe": row["recipe"],
         "repeats": row["repeats"],
@@ -232,10 +261,12 @@ async def _note_machine(made: dict[str, Any]) -> str:
 @jobs.task(name="time_crop", queue=QUICK)
 async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> None:
     """Time a recipe on a corner of a source, for a forecast."""
+    await _store(models.learn)
     source = await _store(sources.get, source_id)
     with media().workspace() as folder:
         request = {
             "step": "sample",
+            "models": await _models(recipe, folder),
             "recipe": recipe,
             "factor": factor,
             "lane": str(settings().timing_lane),
@@ -248,7 +279,6 @@ async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> No
                 what=f"{source['name']}, forecast",
                 memory_bytes=settings().reader_memory_bytes,
                 seconds=settings().reader_seconds,
-                report=lambda stage, share: None,
             )
         except ProcessingFailed:
             return  # no forecast is better than a wrong one; the set-up page says that there is none

@@ -9,13 +9,15 @@ from typing import BinaryIO
 
 from procrastinate.exceptions import AlreadyEnqueued
 
+from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Size
+from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.forecast import Forecast, forecast
 from mistline.errors import Conflict, OutOfLimits
-from mistline.store import pictures, recipes, sources, speeds, takes, trials
+from mistline.store import models, pictures, recipes, sources, speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
@@ -27,7 +29,9 @@ __all__ = [
     "Outlook",
     "cancel_take",
     "cancel_trial",
+    "import_model",
     "import_original",
+    "inspect_again",
     "outlook",
     "preview",
     "read_again",
@@ -39,6 +43,26 @@ __all__ = [
 REPEATS = 3
 MAX_ENTRIES = 12
 NEAREST = Recipe.model_validate({"name": "Nearest neighbour", "passes": [{"method": "nearest"}]})
+
+
+def import_model(stream: BinaryIO, name: str) -> tuple[Row, bool]:
+    """Keep a model that was dropped in and queue its inspection; return its row and whether it is new."""
+    content_hash, size = media().keep_original(stream)
+    with connect() as connection:
+        row, new = models.add(connection, name, content_hash, size)
+    if new or row["state"] == "failed":
+        inspect_again(row["id"])
+    return row, new
+
+
+def inspect_again(model_id: str) -> None:
+    """Queue the inspection of a model that is not ready."""
+    with connect() as connection:
+        if not models.await_inspection(connection, model_id):
+            return
+    job = tasks.inspect_model.defer(key=model_id)
+    with connect() as connection:
+        models.set_job(connection, model_id, job)
 
 
 def import_original(stream: BinaryIO, name: str, kind: str | None = None, story: str = "") -> tuple[Row, bool]:
@@ -73,12 +97,16 @@ def _ready(source: Row) -> Row:
 
 @dataclass(frozen=True)
 class Outlook:
-    """What a trial will do, in numbers; a recipe whose speed is not known yet has the forecast None."""
+    """What a trial will do, in numbers; a recipe whose speed is not known yet has the forecast None.
+
+    `suggested` holds the recipes worth trying, by id, also those that were not chosen.
+    """
 
     sizes: Plan
     takes: int
     repeats: int
     forecasts: dict[str, Forecast | None]
+    suggested: dict[str, Suggestion]
 
 
 def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str]) -> Outlook:
@@ -86,6 +114,7 @@ def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str]) -> Outlook:
     with connect() as connection:
         source = _ready(sources.get(connection, source_id))
         chosen = {str(row["id"]): _recipe(row) for row in recipes.some(connection, list(recipe_ids))}
+        every = {str(row["id"]): _recipe(row) for row in recipes.every(connection)}
         known = {key: speeds.best(connection, recipe) for key, recipe in chosen.items()}
     sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
     for recipe in chosen.values():
@@ -94,7 +123,11 @@ def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str]) -> Outlook:
     forecasts = {
         key: forecast(speed, sizes.truth.megapixels, REPEATS) if speed else None for key, speed in known.items()
     }
-    return Outlook(sizes, len(chosen) + 2, REPEATS, forecasts)
+    traits = Traits(**source["traits"])
+    suggested = {key: suggest_recipe(recipe, traits, setup) for key, recipe in every.items()}
+    return Outlook(
+        sizes, len(chosen) + 2, REPEATS, forecasts, {key: found for key, found in suggested.items() if found}
+    )
 
 
 async def preview(source_id: str, setup: Setup, centre: tuple[float, float]) -> Row:
@@ -111,7 +144,7 @@ async def preview(source_id: str, setup: Setup, centre: tuple[float, float]) -> 
                    "centre": centre}  # fmt: skip
         return await run_child(
             request, what=row["name"], memory_bytes=settings().reader_memory_bytes,
-            seconds=settings().reader_seconds, report=lambda stage, share: None,
+            seconds=settings().reader_seconds,
         )  # fmt: skip
 
 
@@ -235,7 +268,10 @@ def requeue_adrift() -> None:
     """Give a new job to everything that waits for one that is gone (a crash between two steps)."""
     with connect() as connection:
         lost_takes, lost_sources = takes.adrift(connection), sources.adrift(connection)
+        lost_models = models.adrift(connection)
     for key in lost_takes:
         _queue_take(key)
     for source_id in lost_sources:
         read_again(source_id)
+    for model_id in lost_models:
+        inspect_again(model_id)

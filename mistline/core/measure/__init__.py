@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+import numpy as np
+
 from mistline.core.frame import Codes, luma, to_frame
 from mistline.core.measure import (
     blotch,
@@ -17,6 +19,7 @@ from mistline.core.measure import (
     registration,
     ssim,
 )
+from mistline.core.measure.areas import blocks
 from mistline.core.measure.edge_width import edge_width
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
 from mistline.core.measure.noise import noise_sigma
@@ -59,9 +62,16 @@ def measure_traits(codes: Codes) -> Traits:
     part = codes[top : top + TRAIT_SIDE, left : left + TRAIT_SIDE]
     whole = part.shape == codes.shape
     brightness = luma(to_frame(part).pixels)
+    eights = blocks(brightness, 8)
+    try:
+        squares = compression.blockiness(brightness, 1)
+    except NotMeasurable:
+        squares = 0.0
     return Traits(
         noise_sigma=round(noise_sigma(brightness), 3),
         edge_width=None if (rise := edge_width(brightness)) is None else round(rise, 3),
         mean_level=round(float(brightness.mean()), 4),
         measured_on="the whole picture" if whole else f"the central {part.shape[1]} x {part.shape[0]} pixels",
+        squares=round(squares, 1),
+        flat_share=round(float(np.mean(eights.max(1) == eights.min(1))), 3),
     )

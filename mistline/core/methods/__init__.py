@@ -1,10 +1,18 @@
-"""All methods by id; adding one is one file and a line here."""
+"""All methods by id; adding one is one file and a line here. Dropped-in models are added by `register`."""
 
-from mistline.core.methods import denoise, enlarge, grain, sharpen
+from pathlib import Path
+
+from mistline.core.methods import denoise, enlarge, grain, learned, sharpen
 from mistline.core.methods.method import Limits, Method, Traits
+from mistline.core.methods.network import ModelCard
 
-__all__ = ["METHODS", "Limits", "Method", "Traits"]
+__all__ = ["METHODS", "Limits", "Method", "ModelCard", "Traits", "register"]
 
 METHODS: dict[str, Method] = {
-    method.id: method for family in (enlarge, denoise, sharpen, grain) for method in family.METHODS
+    method.id: method for family in (enlarge, learned, denoise, sharpen, grain) for method in family.METHODS
 }
+
+
+def register(card: ModelCard, path: Path | None = None) -> None:
+    """Make a dropped-in model a method; with its file where it is going to run."""
+    METHODS[card.id] = learned.method_of(card, path)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pydantic import BaseModel
 
 from mistline.core.frame import Frame, Size
+from mistline.core.methods.network import ModelCard
 from mistline.errors import OutOfLimits
 
 __all__ = ["Limits", "Method", "Traits", "no_auto"]
@@ -16,13 +17,16 @@ class Traits:
     """What was measured of a source; automatic settings are derived from it.
 
     `noise_sigma` is in 8-bit code values, `edge_width` in pixels (10-90 % rise; None where the picture
-    has no strong edge), `mean_level` in 0..1.
+    has no strong edge), `mean_level` in 0..1. `squares` is how much larger steps are on an 8 x 8 grid, in %,
+    `flat_share` the share of 8 x 8 blocks that hold one value only.
     """
 
     noise_sigma: float
     edge_width: float | None
     mean_level: float
     measured_on: str
+    squares: float = 0.0
+    flat_share: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -84,6 +88,7 @@ class Method:
     run: Callable[[Frame, BaseModel, Size], Frame]
     auto: Callable[[Traits], dict[str, float]]
     resizes: bool = False
+    card: ModelCard | None = None
 
     def resolve(self, given: dict[str, object], traits: Traits) -> BaseModel:
         """Return the complete settings: given, else automatic, else default."""

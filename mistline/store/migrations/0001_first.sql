@@ -54,6 +54,19 @@ create table recipes (
     created_at timestamptz not null default now()
 );
 
+-- A model that was dropped in; once ready its card makes it a method of that id.
+create table models (
+    id text primary key,
+    name text not null,
+    hash text not null unique,
+    file_bytes bigint not null,
+    state text not null default 'waiting' check (state in ('waiting', 'inspecting', 'ready', 'failed')),
+    error text,
+    job_id bigint,
+    card jsonb,
+    created_at timestamptz not null default now()
+);
+
 -- A set-up applied to a source: the truth and the input that every take of it shares.
 create table plates (
     key text primary key,
@@ -167,10 +180,12 @@ create index speeds_by_recipe on speeds (recipe_key, measured_at desc);
 create function announce() returns trigger language plpgsql as $$
 begin
     perform pg_notify('mistline', json_build_object(
-        'table', tg_table_name, 'key', to_jsonb(new) ->> tg_argv[0])::text);
+        'table', tg_table_name, 'key', to_jsonb(coalesce(new, old)) ->> tg_argv[0])::text);
     return null;
 end $$;
 
+create trigger models_announce after insert or update or delete on models
+    for each row execute function announce('id');
 create trigger takes_announce after insert or update on takes
     for each row execute function announce('key');
 create trigger sources_announce after insert or update on sources

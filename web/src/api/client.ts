@@ -18,7 +18,7 @@ export type Picture = Schemas["Picture"];
 export type Queue = Schemas["Queue"];
 export type PlaybookKind = Schemas["PlaybookKind"];
 export type VerdictRequest = Schemas["VerdictRequest"];
-export type Imported = Schemas["Imported"];
+export type Model = Schemas["Model"];
 
 export const client = createClient<paths>({ baseUrl: "/" });
 

@@ -4,6 +4,7 @@ import { useEffect } from "react";
 const TOUCHED: Record<string, string[]> = {
   takes: ["queue", "trials"],
   sources: ["sources"],
+  models: ["models", "methods"],
   speeds: ["plan"],
   verdicts: ["trials", "playbook"],
 };

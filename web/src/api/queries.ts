@@ -66,6 +66,19 @@ export function useRemoveRecipe() {
   });
 }
 
+export const useModels = () =>
+  useQuery({ queryKey: ["models"], queryFn: () => answer(client.GET("/api/models")) });
+
+export function useRemoveModel() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (id: string) =>
+      answer(client.DELETE("/api/models/{model_id}", { params: { path: { model_id: id } } })),
+    onSuccess: () =>
+      Promise.all(["models", "methods"].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+  });
+}
+
 export const useTrials = () =>
   useInfiniteQuery({
     queryKey: ["trials"],

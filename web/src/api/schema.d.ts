@@ -64,6 +64,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Models
+         * @description All models that were dropped in, newest first.
+         */
+        get: operations["models"];
+        put?: never;
+        /**
+         * Import Model
+         * @description Keep an ONNX file; the worker looks into it and makes it a method, or says why not.
+         */
+        post: operations["importModel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Model
+         * @description Remove a model; refused while a recipe or a take uses it.
+         */
+        delete: operations["removeModel"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/inspect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Inspect Again
+         * @description Look again into a model that was refused.
+         */
+        post: operations["inspectAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{picture_id}": {
         parameters: {
             query?: never;
@@ -556,6 +620,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** Body_importModel */
+        Body_importModel: {
+            /** File */
+            file: string;
+        };
         /** Body_importSource */
         Body_importSource: {
             /** File */
@@ -656,6 +725,20 @@ export interface components {
             /** Width */
             width: number;
         };
+        /**
+         * Figure
+         * @description One held-out figure: the test in words, and PSNR in dB of the model and of what it is compared with.
+         */
+        Figure: {
+            /** Beside */
+            beside: {
+                [key: string]: number;
+            };
+            /** Model */
+            model: number;
+            /** Test */
+            test: string;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -671,6 +754,15 @@ export interface components {
             source: components["schemas"]["Source"];
         };
         /**
+         * ImportedModel
+         * @description The answer to a dropped-in model: the model, and whether its content was not there yet.
+         */
+        ImportedModel: {
+            model: components["schemas"]["Model"];
+            /** New */
+            new: boolean;
+        };
+        /**
          * Kind
          * @description A kind of footage.
          */
@@ -679,6 +771,16 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * KindSuggested
+         * @description The kind that the traits of a source point to, and why.
+         */
+        KindSuggested: {
+            /** Kind */
+            kind: string;
+            /** Reason */
+            reason: string;
         };
         /**
          * Machine
@@ -731,6 +833,7 @@ export interface components {
          * @description A method as the catalogue and the recipe editor show it; `form` is the JSON Schema of its settings.
          */
         MethodShown: {
+            card: components["schemas"]["ModelCard"] | null;
             /** Defaults */
             defaults: {
                 [key: string]: unknown;
@@ -754,6 +857,138 @@ export interface components {
             /** Summary */
             summary: string;
             /** Version */
+            version: number;
+        };
+        /**
+         * Model
+         * @description A model that was dropped in; once ready it is a method of the same id.
+         */
+        Model: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Error */
+            error: string | null;
+            /** File Bytes */
+            file_bytes: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "inspecting" | "ready" | "failed";
+        };
+        /**
+         * ModelCard
+         * @description What is known of a model: how to feed it, what it does, and how it came about.
+         */
+        ModelCard: {
+            /**
+             * Architecture
+             * @default
+             */
+            architecture: string;
+            /**
+             * Channels
+             * @default 3
+             * @enum {integer}
+             */
+            channels: 1 | 3;
+            /**
+             * Data
+             * @default
+             */
+            data: string;
+            /**
+             * Factor
+             * @description How many times larger the result is.
+             */
+            factor: number;
+            /**
+             * Figures
+             * @default []
+             */
+            figures: components["schemas"]["Figure"][];
+            /** File Bytes */
+            file_bytes: number;
+            /** Id */
+            id: string;
+            /**
+             * Layout
+             * @default NCHW
+             * @enum {string}
+             */
+            layout: "NCHW" | "NHWC";
+            /**
+             * Multiple
+             * @description Sides of the input must be a multiple of this.
+             * @default 1
+             */
+            multiple: number;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
+            /** Opset */
+            opset: number;
+            /**
+             * Overlap
+             * @description Reach of the network in input pixels; tiles overlap by this much.
+             */
+            overlap: number;
+            /** Parameters */
+            parameters: number;
+            /**
+             * Reference
+             * @default
+             */
+            reference: string;
+            /**
+             * Shift Down
+             * @default 0
+             */
+            shift_down: number;
+            /**
+             * Shift Right
+             * @default 0
+             */
+            shift_right: number;
+            /** Summary */
+            summary: string;
+            /**
+             * Task
+             * @enum {string}
+             */
+            task: "enlarge" | "reduce noise";
+            /**
+             * Tile
+             * @description Fixed side of the input, if the model has one.
+             */
+            tile?: number | null;
+            /**
+             * Top
+             * @description Value of white at the model's input and output.
+             * @default 1
+             * @enum {integer}
+             */
+            top: 1 | 255;
+            /**
+             * Training
+             * @default
+             */
+            training: string;
+            /**
+             * Version
+             * @default 1
+             */
             version: number;
         };
         /**
@@ -864,6 +1099,8 @@ export interface components {
             /** Share */
             share: number;
             source: components["schemas"]["Pixels"];
+            /** Suggested */
+            suggested: components["schemas"]["Suggested"][];
             /** Takes */
             takes: number;
             truth: components["schemas"]["Pixels"];
@@ -1180,6 +1417,8 @@ export interface components {
             state: "waiting" | "reading" | "ready" | "failed";
             /** Story */
             story: string;
+            /** @description A kind to set, as long as none is. */
+            readonly suggested: components["schemas"]["KindSuggested"] | null;
             traits: components["schemas"]["Traits"] | null;
         };
         /**
@@ -1203,6 +1442,19 @@ export interface components {
             items: components["schemas"]["Source"][];
             /** Next Cursor */
             next_cursor: string | null;
+        };
+        /**
+         * Suggested
+         * @description A recipe worth trying, and why.
+         */
+        Suggested: {
+            /** Reason */
+            reason: string;
+            /**
+             * Recipe Id
+             * Format: uuid
+             */
+            recipe_id: string;
         };
         /**
          * Timing
@@ -1236,17 +1488,28 @@ export interface components {
          * @description What was measured of a source; automatic settings are derived from it.
          *
          *     `noise_sigma` is in 8-bit code values, `edge_width` in pixels (10-90 % rise; None where the picture
-         *     has no strong edge), `mean_level` in 0..1.
+         *     has no strong edge), `mean_level` in 0..1. `squares` is how much larger steps are on an 8 x 8 grid, in %,
+         *     `flat_share` the share of 8 x 8 blocks that hold one value only.
          */
         Traits: {
             /** Edge Width */
             edge_width: number | null;
+            /**
+             * Flat Share
+             * @default 0
+             */
+            flat_share: number;
             /** Mean Level */
             mean_level: number;
             /** Measured On */
             measured_on: string;
             /** Noise Sigma */
             noise_sigma: number;
+            /**
+             * Squares
+             * @default 0
+             */
+            squares: number;
         };
         /**
          * Trial
@@ -1502,6 +1765,128 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MethodShown"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    models: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Model"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    importModel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_importModel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedModel"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeModel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    inspectAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description What went wrong, in a sentence */

@@ -2,6 +2,7 @@ import type { Method } from "../../api/client";
 import { useMethods } from "../../api/queries";
 import { Page, Trouble } from "../../ui/parts";
 import { byFamily, fieldsOf, rangeOf } from "./form";
+import { ModelFacts, Models } from "./Models";
 
 function Settings({ method }: { method: Method }) {
   const fields = fieldsOf(method);
@@ -32,7 +33,10 @@ function Row({ method }: { method: Method }) {
           {method.reference}. Version {method.version}, {method.limits}.
         </p>
       </div>
-      <Settings method={method} />
+      <div>
+        <Settings method={method} />
+        {method.card && <ModelFacts card={method.card} />}
+      </div>
     </li>
   );
 }
@@ -42,6 +46,7 @@ export function MethodsPage() {
   const { data = [], error } = useMethods();
   return (
     <Page title="Methods">
+      <Models />
       <Trouble error={error} />
       {byFamily(data).map(([family, methods]) => (
         <section key={family} className="mb-6">

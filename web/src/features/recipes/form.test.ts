@@ -13,6 +13,7 @@ const method = (values: Partial<Method>): Method => ({
   defaults: {},
   limits: "",
   resizes: false,
+  card: null,
   ...values,
 });
 
@@ -56,6 +57,7 @@ it("keeps the order of a chain of work", () => {
   const methods = [method({ id: "u" }), method({ id: "b", family: "enlarge" }), method({ id: "w" })];
   expect(byFamily(methods).map(([family, members]) => [family, members.map(({ id }) => id)])).toEqual([
     ["enlarge", ["b"]],
+    ["learned", []],
     ["reduce noise", []],
     ["sharpen", ["u", "w"]],
     ["compose", []],

@@ -42,7 +42,7 @@ export function fieldsOf(method: Method): Field[] {
 export const rangeOf = ({ low, high }: Field) =>
   low !== undefined && high !== undefined ? `${low} to ${high}` : "";
 
-const ORDER = ["enlarge", "reduce noise", "sharpen", "compose"];
+const ORDER = ["enlarge", "learned", "reduce noise", "sharpen", "compose"];
 
 /** Methods by family, in the order in which they stand in a chain of work. */
 export function byFamily(methods: Method[]): [string, Method[]][] {

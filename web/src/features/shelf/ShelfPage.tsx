@@ -1,18 +1,20 @@
 import { useKinds, useSources } from "../../api/queries";
+import { Importer } from "../../ui/Importer";
 import { Button, Empty, Page, Trouble } from "../../ui/parts";
-import { Importer } from "./Importer";
+import { useImport } from "../../ui/useImport";
 import { SourceCard } from "./SourceCard";
-import { useImport } from "./useImport";
 
 /** The sources, with what was read and measured of each. */
 export function ShelfPage() {
   const sources = useSources();
   const kinds = useKinds().data ?? [];
-  const importing = useImport();
+  const importing = useImport("sources");
   const items = sources.data?.pages.flatMap((page) => page.items) ?? [];
   return (
     <Page title="Shelf">
-      <Importer {...importing} />
+      <Importer {...importing} accept=".png,.jpg,.jpeg,.tif,.tiff,.webp">
+        or drop them here: PNG, JPEG, TIFF, WebP, 8 or 16 bit, up to 200 megapixels. Originals stay untouched.
+      </Importer>
       <Trouble error={sources.error} />
       {sources.isSuccess && items.length === 0 && (
         <Empty title="The Shelf is empty">

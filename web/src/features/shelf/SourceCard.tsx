@@ -117,6 +117,19 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
           </p>
         ))}
         <Trouble error={edit.error ?? remove.error} />
+        {source.suggested && (
+          <p className="text-[14px] text-soft">
+            Probably{" "}
+            <Button
+              tone="quiet"
+              className="!py-0"
+              onClick={() => edit.mutate({ id: source.id, kind: source.suggested?.kind })}
+            >
+              {kinds.find((kind) => kind.id === source.suggested?.kind)?.name.toLowerCase()}
+            </Button>
+            : {source.suggested.reason}.
+          </p>
+        )}
         {ready && (
           <KindSelect
             kinds={kinds}

@@ -129,12 +129,13 @@ function SourcePick({ value, onChange }: { value: string | null; onChange: (id: 
 
 interface RecipeListProps {
   recipes: RecipeItem[];
+  suggested: Map<string, string>;
   chosen: string[];
   plan: Plan | undefined;
   toggle: (id: string) => void;
 }
 
-function RecipeList({ recipes, chosen, plan, toggle }: RecipeListProps) {
+function RecipeList({ recipes, suggested, chosen, plan, toggle }: RecipeListProps) {
   const outlook = new Map(plan?.forecasts.map((forecast) => [forecast.recipe_id, forecast]));
   return (
     <fieldset>
@@ -155,6 +156,11 @@ function RecipeList({ recipes, chosen, plan, toggle }: RecipeListProps) {
                   <span className="font-medium">{recipe.name}</span>
                   {recipe.words !== recipe.name && (
                     <span className="block text-[14px] text-soft">{recipe.words}</span>
+                  )}
+                  {suggested.has(recipe.id) && (
+                    <span className="block text-[14px] text-accent-deep">
+                      Worth trying: {suggested.get(recipe.id)}.
+                    </span>
                   )}
                 </span>
                 <span className="text-right text-[14px] text-soft">
@@ -226,8 +232,10 @@ export function SetupPage() {
     JSON.stringify({ ...setup, factor: 4, kernel: "area", light: "linear" }) === JSON.stringify(UNDAMAGED);
   const [turned, setTurned] = useState<string[]>([]);
   const [name, setName] = useState("");
-  // Shipped recipes enter unless taken out; one's own enter when ticked.
-  const chosen = recipes.filter(({ id, shipped }) => shipped !== turned.includes(id)).map(({ id }) => id);
+  // What is suggested for the set-up enters unless taken out; everything else enters when ticked.
+  const outlook = usePlan(source, setup, []);
+  const suggested = new Map(outlook.data?.suggested.map(({ recipe_id, reason }) => [recipe_id, reason]));
+  const chosen = recipes.filter(({ id }) => suggested.has(id) !== turned.includes(id)).map(({ id }) => id);
   const plan = usePlan(source, setup, chosen);
   const start = useStartTrial();
   const run = () =>
@@ -261,7 +269,13 @@ export function SetupPage() {
           )}
           <Damage setup={setup} change={change} />
           {shown?.state === "ready" && <InputPreview source={shown} setup={setup} />}
-          <RecipeList recipes={recipes} chosen={chosen} plan={plan.data} toggle={toggle} />
+          <RecipeList
+            recipes={[...recipes].sort((a, b) => Number(suggested.has(b.id)) - Number(suggested.has(a.id)))}
+            suggested={suggested}
+            chosen={chosen}
+            plan={plan.data}
+            toggle={toggle}
+          />
         </div>
         <aside className="h-fit space-y-4 rounded-sm border border-line bg-sheet p-5 lg:sticky lg:top-4">
           <h2 className="text-xl font-semibold">What will happen</h2>

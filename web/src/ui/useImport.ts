@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import { sentence, type Imported } from "../../api/client";
+import { sentence } from "../api/client";
 
 export interface Upload {
   id: number;
@@ -12,8 +12,17 @@ export interface Upload {
 
 let counter = 0;
 
+/** Where files go: the sources of the Shelf, or the models. */
+type Collection = "sources" | "models";
+
+interface Answer {
+  new: boolean;
+  source?: { name: string };
+  model?: { name: string };
+}
+
 /** Send one file with progress; fetch does not tell of it, so the older request object does. */
-function send(file: File, progress: (share: number) => void): Promise<Imported> {
+function send(file: File, to: Collection, progress: (share: number) => void): Promise<Answer> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     const form = new FormData();
@@ -21,18 +30,18 @@ function send(file: File, progress: (share: number) => void): Promise<Imported> 
     request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);
     request.onload = () => {
       const body: unknown = JSON.parse(request.responseText || "{}");
-      if (request.status === 201) resolve(body as Imported);
+      if (request.status === 201) resolve(body as Answer);
       else reject(new Error(`${file.name}: ${sentence(body)}`));
     };
     request.onerror = () =>
       reject(new Error(`${file.name} was not sent; is Mistline still running? Drop it again.`));
-    request.open("POST", "/api/sources");
+    request.open("POST", `/api/${to}`);
     request.send(form);
   });
 }
 
 /** Uploads in flight; each file stands for itself, one that fails does not hold the others. */
-export function useImport() {
+export function useImport(to: Collection) {
   const queries = useQueryClient();
   const [uploads, setUploads] = useState<Upload[]>([]);
   const change = useCallback(
@@ -50,16 +59,17 @@ export function useImport() {
       ]);
       for (const { file, id } of fresh) {
         try {
-          const { new: isNew, source } = await send(file, (share) => change(id, { share }));
-          if (isNew) drop(id);
-          else change(id, { share: 1, note: `${file.name} is on the Shelf already, as ${source.name}.` });
+          const found = await send(file, to, (share) => change(id, { share }));
+          const name = (found.source ?? found.model)?.name;
+          if (found.new) drop(id);
+          else change(id, { share: 1, note: `${file.name} is there already, as ${name}.` });
         } catch (error) {
           change(id, { failed: true, note: (error as Error).message });
         }
-        void queries.invalidateQueries({ queryKey: ["sources"] });
+        void queries.invalidateQueries({ queryKey: [to] });
       }
     },
-    [change, drop, queries],
+    [change, drop, queries, to],
   );
   return { uploads, add, drop };
 }

@@ -1,8 +1,10 @@
 import { useRef, useState, type DragEvent } from "react";
-import { Bar, Button } from "../../ui/parts";
+import { Bar, Button } from "./parts";
 import type { Upload } from "./useImport";
 
 interface Props {
+  accept: string;
+  children: React.ReactNode;
   uploads: Upload[];
   add: (files: Iterable<File>) => Promise<void>;
   drop: (id: number) => void;
@@ -27,7 +29,7 @@ function UploadRow({ upload, drop }: { upload: Upload; drop: () => void }) {
 }
 
 /** Where files come in: by dropping or by the file dialog, several at once. */
-export function Importer({ uploads, add, drop }: Props) {
+export function Importer({ accept, children, uploads, add, drop }: Props) {
   const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
   const dropped = (event: DragEvent) => {
@@ -50,17 +52,14 @@ export function Importer({ uploads, add, drop }: Props) {
         <Button tone="main" onClick={() => input.current?.click()}>
           Choose files
         </Button>
-        <span className="text-soft">
-          or drop them here: PNG, JPEG, TIFF, WebP, 8 or 16 bit, up to 200 megapixels. Originals stay
-          untouched.
-        </span>
+        <span className="text-soft">{children}</span>
         <input
           ref={input}
           type="file"
           multiple
           hidden
           data-testid="file-input"
-          accept=".png,.jpg,.jpeg,.tif,.tiff,.webp"
+          accept={accept}
           onChange={(event) => {
             void add(event.target.files ?? []);
             event.target.value = "";

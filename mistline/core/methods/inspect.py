@@ -1,0 +1,220 @@
+"""Look into an ONNX file that somebody dropped in: what it takes, what it does, and whether it can be run.
+
+Only ever called in a child process with limits of memory and time; nothing in the file is trusted.
+"""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+import cv2
+import numpy as np
+import onnx
+
+from mistline.core.frame import Array, Size, luma
+from mistline.core.measure.registration import displacement
+from mistline.core.methods.network import ModelCard, Run, feed, in_tiles, session
+from mistline.core.resample import resize
+from mistline.errors import BadModel
+
+__all__ = ["inspect_model"]
+
+LARGEST_FILE = 200 * 2**20
+SIDE = 64
+MULTIPLES = (1, 2, 4, 8, 16, 32)
+MOST_FACTOR = 8
+UNLIKE = 0.25
+SHIFTED = 0.05
+WIDEST_OVERLAP = 64
+RANGES: tuple[Literal[1, 255], ...] = (1, 255)
+OWN_DOMAINS = ("", "ai.onnx")
+Layout = Literal["NCHW", "NHWC"]
+
+
+def _probe(height: int, width: int, channels: int) -> Array:
+    """A made picture in 0..1 with shading, soft texture and edges: what a model is tried on."""
+    rng = np.random.default_rng(5)
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    texture = cv2.GaussianBlur(rng.normal(0, 1, (height, width)).astype(np.float32), (0, 0), 1.2)
+    plane = 0.35 + 0.2 * x / width + 0.15 * np.sin(y / 5) + 0.08 * texture + 0.2 * (x + 0.6 * y > 0.8 * width)
+    tints = np.array([1.0, 0.9, 0.8], np.float32)[:channels]
+    return np.clip(plane[..., None] * tints, 0, 1).astype(np.float32)
+
+
+@dataclass(frozen=True)
+class _Door:
+    """The shape of the model's input as the file declares it; None is free."""
+
+    height: int | None
+    width: int | None
+    layouts: tuple[tuple[Layout, Literal[1, 3]], ...]
+
+
+def _read(path: Path, name: str) -> onnx.ModelProto:
+    if path.stat().st_size > LARGEST_FILE:
+        raise BadModel(f"{name} is larger than 200 MiB; export a smaller model.")
+    try:
+        model = onnx.load(str(path), load_external_data=False)
+        graph = model.graph
+        nodes = list(graph.node)
+    except Exception:
+        raise BadModel(f"{name} is not an ONNX model; export it in that format and drop it in again.") from None
+    if not nodes or not graph.input:
+        raise BadModel(f"{name} is not an ONNX model; export it in that format and drop it in again.")
+    if any(tensor.data_location == onnx.TensorProto.EXTERNAL for tensor in graph.initializer):
+        raise BadModel(f"{name} keeps its weights in another file; export it as one file.")
+    foreign = {node.op_type for node in nodes if node.domain not in OWN_DOMAINS}
+    if foreign or model.functions:
+        named = ", ".join(sorted(foreign)) or ", ".join(function.name for function in model.functions)
+        raise BadModel(f"{name} needs operators of its own ({named}); export it with standard ones.")
+    return model
+
+
+def _door(model: onnx.ModelProto, name: str) -> _Door:
+    given = {tensor.name for tensor in model.graph.initializer}
+    inputs = [value for value in model.graph.input if value.name not in given]
+    if len(inputs) != 1:
+        raise BadModel(f"{name} wants {len(inputs)} inputs; a method has one: a picture.")
+    tensor = inputs[0].type.tensor_type
+    if tensor.elem_type != onnx.TensorProto.FLOAT:
+        kind = onnx.TensorProto.DataType.Name(tensor.elem_type).lower()
+        raise BadModel(f"{name} takes {kind} values; export it with 32-bit float input.")
+    dims = [dim.dim_value if dim.HasField("dim_value") and dim.dim_value > 0 else None for dim in tensor.shape.dim]
+    if len(dims) != 4:
+        raise BadModel(f"{name} takes {len(dims)} dimensions; a picture has four: 1, 3, height, width.")
+    if dims[0] not in (None, 1):
+        raise BadModel(f"{name} takes {dims[0]} pictures at once; export it for one.")
+    layouts: list[tuple[Layout, Literal[1, 3]]] = []
+    for layout, at, other in (("NCHW", 1, 3), ("NHWC", 3, 1)):
+        for channels in (3, 1):
+            if dims[at] == channels or (dims[at] is None and dims[other] is None):
+                layouts.append((layout, channels))  # type: ignore[arg-type]
+    if not layouts:
+        raise BadModel(f"{name} takes neither 1 nor 3 channels; a picture has one or the other.")
+    first, second = (dims[2], dims[3]) if layouts[0][0] == "NCHW" else (dims[1], dims[2])
+    if first != second and None not in (first, second):
+        raise BadModel(f"{name} takes only pictures of {second} x {first}; export it with free or square sides.")
+    return _Door(first, second, tuple(layouts))
+
+
+def _ran(run: Run, pixels: Array) -> Array | None:
+    try:
+        result = run(pixels)
+    except MemoryError:
+        raise
+    except Exception as error:
+        if "allocate" in str(error).lower():
+            raise MemoryError from None
+        return None
+    good = result.ndim == 3 and np.isfinite(result).all() and result.shape[0] >= pixels.shape[0]
+    return result if good else None
+
+
+def _whole_factor(before: Array, after: Array) -> int | None:
+    down, across = after.shape[0] / before.shape[0], after.shape[1] / before.shape[1]
+    fits = down == across and down == int(down) and 1 <= down <= MOST_FACTOR
+    return int(down) if fits and after.shape[2] == before.shape[2] else None
+
+
+def _likeness(before: Array, after: Array) -> float:
+    """RMS distance between a picture and its result brought back to the same size."""
+    small = resize(after, Size(before.shape[1], before.shape[0]), "area")
+    return float(np.sqrt(np.mean(np.square(small - before))))
+
+
+def _multiple(run: Run, factor: int, channels: int) -> int:
+    """The least number that sides must be a multiple of; tried on odd multiples, which halve no further."""
+    for multiple in MULTIPLES:
+        side = multiple * (SIDE // multiple + 1 - SIDE // multiple % 2)
+        pixels = _probe(side, side + 2 * multiple, channels)
+        result = _ran(run, pixels)
+        if result is not None and _whole_factor(pixels, result) == factor:
+            return multiple
+    return MULTIPLES[-1]
+
+
+def _reach(run: Run, side: int, channels: int, factor: int) -> int:
+    """How far one changed input pixel is felt, in input pixels; half as much again, to be safe."""
+    before = _probe(side, side, channels)
+    after = np.array(before)
+    after[side // 2, side // 2] = 1 - after[side // 2, side // 2]
+    change = np.abs(run(after) - run(before)).max(axis=2)
+    rows, columns = np.nonzero(change > 1e-6)
+    if len(rows) == 0:
+        return 8
+    middle = (side // 2 + 0.5) * factor
+    far = max(np.abs(rows + 0.5 - middle).max(), np.abs(columns + 0.5 - middle).max()) / factor
+    return int(np.ceil(far * 1.5)) + 1
+
+
+def inspect_model(path: Path, name: str, identity: str) -> ModelCard:
+    """Read, try and measure a model; return its card, or raise `BadModel` with one sentence."""
+    model = _read(path, name)
+    door = _door(model, name)
+    try:
+        session(path)
+    except Exception as error:
+        reason = str(error).split(" : ")[-1].splitlines()[0][:160]
+        raise BadModel(f"{name} cannot be loaded ({reason}); export it again with a standard opset.") from None
+    side = door.height or door.width or SIDE
+    found = None
+    for layout, channels in door.layouts:
+        pixels = _probe(side, side, channels)
+        results = {top: _ran(feed(path, layout, top), pixels) for top in RANGES}
+        good = {top: r for top, r in results.items() if r is not None and _whole_factor(pixels, r)}
+        if good:
+            top = min(good, key=lambda value: _likeness(pixels, good[value]) * (1 if value == 1 else 1.02))
+            found = layout, channels, top, good[top]
+            break
+    if found is None:
+        raise BadModel(
+            f"{name} does not turn a {side} x {side} picture into one 1 to {MOST_FACTOR} times larger; "
+            "Mistline runs models that enlarge by a whole factor or keep the size."
+        )
+    layout, channels, top, result = found
+    if _likeness(pixels, result) > UNLIKE:
+        raise BadModel(f"{name} does not return the picture it was given; its values mean another thing.")
+    factor = _whole_factor(pixels, result)
+    assert factor is not None
+    run = feed(path, layout, top)
+    fixed = side if door.height or door.width else None
+    multiple = 1 if fixed else _multiple(run, factor, channels)
+    wide = fixed or 4 * WIDEST_OVERLAP
+    reach = _reach(run, wide, channels, factor)
+    notes = []
+    overlap = min(reach, (fixed or 4 * WIDEST_OVERLAP) // 4, WIDEST_OVERLAP)
+    if reach > overlap:
+        notes.append("It looks at the whole picture at once; where tiles meet, results may differ slightly.")
+    card = ModelCard(
+        id=identity, name=name.removesuffix(".onnx"), summary=_summary(factor, channels),
+        task="enlarge" if factor > 1 else "reduce noise", factor=factor, channels=channels, layout=layout, top=top,
+        multiple=multiple, tile=fixed, overlap=overlap, opset=_opset(model), parameters=_parameters(model),
+        file_bytes=path.stat().st_size, notes=notes,
+    )  # fmt: skip
+    right, down = _shift(run, card)
+    if max(abs(right), abs(down)) >= SHIFTED:
+        notes.append(f"It moves the picture {right:+.2f} px across and {down:+.2f} px down.")
+    return card.model_copy(update={"shift_right": right, "shift_down": down, "notes": notes})
+
+
+def _shift(run: Run, card: ModelCard) -> tuple[float, float]:
+    """How far the result lies off a plain enlargement, in result pixels; from a crop that is run in tiles."""
+    pixels = _probe(150, 170, card.channels)
+    result = in_tiles(run, pixels, card, tile=96)
+    plain = resize(pixels, Size(result.shape[1], result.shape[0]), "bicubic")
+    right, down = displacement(luma(plain), luma(result))
+    return round(right, 2), round(down, 2)
+
+
+def _summary(factor: int, channels: int) -> str:
+    does = f"Enlarges {factor} times" if factor > 1 else "Keeps the size"
+    return f"{does}; {'colour' if channels == 3 else 'brightness only, colour by bicubic'}. A model dropped in."
+
+
+def _opset(model: onnx.ModelProto) -> int:
+    return max((entry.version for entry in model.opset_import if entry.domain in OWN_DOMAINS), default=0)
+
+
+def _parameters(model: onnx.ModelProto) -> int:
+    sizes: list[Any] = [np.prod(tensor.dims, dtype=np.int64) for tensor in model.graph.initializer]
+    return int(sum(sizes))

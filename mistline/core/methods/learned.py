@@ -1,0 +1,84 @@
+"""Learned methods: networks in ONNX files, shipped or dropped in, each with a model card.
+
+A network that enlarges is run as often as needed to reach or pass the target, then brought to it by Lanczos 3.
+The shipped networks and how they were trained are described in their cards (`mistline/core/models/*.json`).
+"""
+
+from pathlib import Path
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from mistline.core.frame import Array, Frame, Size, from_ycbcr, luma, to_ycbcr
+from mistline.core.methods.method import Limits, Method, no_auto
+from mistline.core.methods.network import ModelCard, apply
+from mistline.core.resample import resize
+from mistline.errors import ProcessingFailed
+
+__all__ = ["METHODS", "LearnedSettings", "method_of"]
+
+SHIPPED = Path(__file__).parents[1] / "models"
+MOST_TIMES = 4
+
+
+class LearnedSettings(BaseModel):
+    """How much of the network's result is taken."""
+
+    model_config = ConfigDict(extra="forbid")
+    strength: float = Field(
+        100, ge=0, le=100, description="Share of the network's result in %; the rest is the plain input."
+    )
+
+
+def _on_channels(path: Path, card: ModelCard, pixels: Array) -> Array:
+    """Feed colour to a model of one channel as luma, and grey to one of three as three equal channels."""
+    channels = pixels.shape[2]
+    if channels == card.channels:
+        return apply(path, card, pixels)
+    if channels == 1:
+        return luma(apply(path, card, np.repeat(pixels, 3, axis=2)))[..., None]
+    planes = to_ycbcr(pixels)
+    bright = apply(path, card, np.ascontiguousarray(planes[..., :1]))
+    size = Size(bright.shape[1], bright.shape[0])
+    return from_ycbcr(np.concatenate([bright, resize(planes[..., 1:], size, "bicubic")], axis=2))
+
+
+def _enlarge(path: Path, card: ModelCard, pixels: Array, target: Size) -> Array:
+    for _ in range(MOST_TIMES):
+        pixels = _on_channels(path, card, pixels)
+        if pixels.shape[1] >= target.width and pixels.shape[0] >= target.height:
+            break
+    return pixels if pixels.shape[1::-1] == (target.width, target.height) else resize(pixels, target, "lanczos3")
+
+
+def method_of(card: ModelCard, path: Path | None) -> Method:
+    """The method that a model is; without its file it can be named and checked, but not run."""
+
+    def run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
+        assert isinstance(settings, LearnedSettings)
+        if path is None:
+            raise ProcessingFailed(f"The file of {card.name} is not at hand; run the take again.")
+        if card.task == "enlarge":
+            plain = resize(frame.pixels, target, "bicubic") if settings.strength < 100 else None
+            found = _enlarge(path, card, frame.pixels, target)
+        else:
+            plain, found = frame.pixels, _on_channels(path, card, frame.pixels)
+        if settings.strength < 100 and plain is not None:
+            found = plain + np.float32(settings.strength / 100) * (found - plain)
+        return frame.with_pixels(found)
+
+    limits = Limits(max_megapixels=60, max_factor=16 if card.task == "enlarge" else 1, working_copies=6)
+    return Method(
+        card.id, card.version, card.name, "learned", card.summary, card.reference or "A model dropped in",
+        LearnedSettings, limits, run, no_auto, resizes=card.task == "enlarge", card=card,
+    )  # fmt: skip
+
+
+def _shipped() -> list[Method]:
+    cards = sorted(SHIPPED.glob("*.json"))
+    return [
+        method_of(ModelCard.model_validate_json(card.read_text()), card.with_suffix(".onnx")) for card in cards
+    ]
+
+
+METHODS = _shipped()

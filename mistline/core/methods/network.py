@@ -1,0 +1,128 @@
+"""Run a network of an ONNX file on a picture, tile by tile, on the processor.
+
+References
+----------
+.. [1] ONNX, Open Neural Network Exchange: the format; ONNX Runtime: the library that runs it.
+"""
+
+import os
+from collections.abc import Callable, Iterator
+from functools import lru_cache
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import onnxruntime
+from pydantic import BaseModel, ConfigDict, Field
+
+from mistline.core.frame import Array
+
+__all__ = ["THREADS", "Figure", "ModelCard", "Run", "apply", "in_tiles", "session"]
+
+THREADS = len(os.sched_getaffinity(0))
+TILE = 384
+Run = Callable[[Array], Array]
+
+
+class Figure(BaseModel):
+    """One held-out figure: the test in words, and PSNR in dB of the model and of what it is compared with."""
+
+    test: str
+    model: float
+    beside: dict[str, float]
+
+
+class ModelCard(BaseModel):
+    """What is known of a model: how to feed it, what it does, and how it came about."""
+
+    model_config = ConfigDict(extra="forbid")
+    id: str
+    name: str
+    version: int = 1
+    summary: str
+    reference: str = ""
+    task: Literal["enlarge", "reduce noise"]
+    factor: int = Field(ge=1, le=8, description="How many times larger the result is.")
+    channels: Literal[1, 3] = 3
+    layout: Literal["NCHW", "NHWC"] = "NCHW"
+    top: Literal[1, 255] = Field(1, description="Value of white at the model's input and output.")
+    multiple: int = Field(1, description="Sides of the input must be a multiple of this.")
+    tile: int | None = Field(None, description="Fixed side of the input, if the model has one.")
+    overlap: int = Field(description="Reach of the network in input pixels; tiles overlap by this much.")
+    shift_right: float = 0.0  # displacement of the result in its pixels, as measured
+    shift_down: float = 0.0
+    opset: int
+    parameters: int
+    file_bytes: int
+    architecture: str = ""
+    data: str = ""
+    training: str = ""
+    figures: list[Figure] = []
+    notes: list[str] = []
+
+
+@lru_cache(maxsize=4)
+def session(path: Path) -> onnxruntime.InferenceSession:
+    """The loaded model; on all cores, without keeping memory that it does not need."""
+    options = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = THREADS
+    options.inter_op_num_threads = 1
+    options.enable_cpu_mem_arena = False
+    options.enable_mem_pattern = False
+    options.log_severity_level = 4
+    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
+
+
+def feed(path: Path, layout: str, top: int) -> Run:
+    """A function from (H, W, C) in 0..1 to the model's (H', W', C) in 0..1."""
+    loaded = session(path)
+    name = loaded.get_inputs()[0].name
+    out = [loaded.get_outputs()[0].name]
+    turn, back = ((2, 0, 1), (1, 2, 0)) if layout == "NCHW" else ((0, 1, 2), (0, 1, 2))
+
+    def run(pixels: Array) -> Array:
+        given = np.ascontiguousarray(pixels.transpose(turn)[None] * np.float32(top))
+        result: Array = loaded.run(out, {name: given})[0][0].transpose(back) / np.float32(top)
+        return result
+
+    return run
+
+
+def in_tiles(run: Run, pixels: Array, card: ModelCard, tile: int = TILE) -> Array:
+    """Run on overlapping tiles of (H, W, C); inside, the result equals that of the whole picture at once.
+
+    Tiles start on multiples of the card's `multiple` and overlap by its `overlap` on each side. A picture
+    whose sides do not fit is continued at the right and bottom by its last row and column, and cut again.
+    """
+    height, width, channels = pixels.shape
+    unit, overlap = card.multiple, -(-card.overlap // card.multiple) * card.multiple
+    core = tile // unit * unit
+    if card.tile:
+        core = max(unit, card.tile - 2 * overlap)
+    least = card.tile or 1
+    tall, wide = (max(-(-length // unit) * unit, least) for length in (height, width))
+    padded = np.pad(pixels, ((0, tall - height), (0, wide - width), (0, 0)), mode="edge")
+    result = np.empty((tall * card.factor, wide * card.factor, channels), np.float32)
+
+    def windows(length: int) -> Iterator[tuple[int, int, int, int]]:
+        """Start and stop of the core, and of the window around it."""
+        for start in range(0, length, core):
+            stop = min(start + core, length)
+            low, high = max(0, start - overlap), min(length, stop + overlap)
+            if card.tile:
+                low = min(low, length - card.tile)
+                high = low + card.tile
+            yield start, stop, low, high
+
+    n = card.factor
+    for top, bottom, y, y_end in windows(tall):
+        for left, right, x, x_end in windows(wide):
+            part = run(padded[y:y_end, x:x_end])
+            inside = part[(top - y) * n : (bottom - y) * n, (left - x) * n : (right - x) * n]
+            result[top * n : bottom * n, left * n : right * n] = inside
+    return result[: height * n, : width * n]
+
+
+def apply(path: Path, card: ModelCard, pixels: Array) -> Array:
+    """Run the model of a file on (H, W, C) in 0..1; the result is `card.factor` times larger, not clipped."""
+    return in_tiles(feed(path, card.layout, card.top), pixels, card)

@@ -1,0 +1,1 @@
+"""The networks that ship with Mistline: ONNX files and their model cards."""

@@ -1,0 +1,248 @@
+"""Networks: tiles equal the whole, shipped ones do what their cards say, dropped-in ones are looked into."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from onnx import helper
+
+from mistline.core.degrade.downsample import plan
+from mistline.core.degrade.setup import Setup, make_input
+from mistline.core.frame import Frame, Size, luma, to_frame
+from mistline.core.measure.detail import detail_by_octave
+from mistline.core.measure.psnr import psnr
+from mistline.core.media.plate import quantise
+from mistline.core.methods import METHODS, Traits
+from mistline.core.methods.inspect import inspect_model
+from mistline.core.methods.learned import method_of
+from mistline.core.methods.network import ModelCard, feed, in_tiles, session
+from mistline.core.methods.recipe import Recipe, run_recipe
+from mistline.errors import BadModel, OutOfLimits
+from tests.core.methods.models import blur, resizer, save
+
+SHIPPED = [key for key, method in METHODS.items() if method.card]
+TRAITS = Traits(noise_sigma=2.0, edge_width=1.5, mean_level=0.4, measured_on="a test")
+
+
+def card_of(key: str) -> ModelCard:
+    card = METHODS[key].card
+    assert card is not None
+    return card
+
+
+def shipped_file(key: str) -> Path:
+    return Path(__file__).parents[3] / "mistline" / "core" / "models" / f"{key}.onnx"
+
+
+@pytest.fixture(scope="module")
+def crop(photograph: Frame) -> Frame:
+    return photograph.with_pixels(photograph.pixels[60:316, 140:396])
+
+
+def small(crop: Frame, **damage: object) -> Frame:
+    setup = Setup.model_validate({"factor": 2, **damage})
+    codes, _ = quantise(make_input(crop, setup, plan(crop.size, setup.factor)), 8)
+    return to_frame(codes)
+
+
+def ran(key: str, frame: Frame, target: Size, **settings: object) -> Frame:
+    method = METHODS[key]
+    return method.run(frame, method.resolve(settings, TRAITS), target)
+
+
+def test_five_networks_ship_with_cards_of_what_they_were_trained_on() -> None:
+    assert len(SHIPPED) == 5
+    for key in SHIPPED:
+        card = card_of(key)
+        assert card.file_bytes == shipped_file(key).stat().st_size < 2**20
+        assert "scikit-image" in card.data and "CC0" in card.data and "steps" in card.training and card.figures
+
+
+@pytest.mark.parametrize("key", SHIPPED)
+def test_tiles_give_the_whole_picture(key: str, photograph: Frame) -> None:
+    pixels = photograph.pixels[:150, :166]
+    card = card_of(key)
+    run = feed(shipped_file(key), card.layout, card.top)
+    whole = in_tiles(run, pixels, card, tile=512)
+    assert np.abs(in_tiles(run, pixels, card, tile=48) - whole).max() < 2e-6
+    assert whole.shape == (150 * card.factor, 166 * card.factor, 3)
+
+
+@pytest.mark.parametrize("key", SHIPPED)
+def test_odd_sizes_and_grey_pictures_are_taken(key: str, photograph: Frame) -> None:
+    factor = card_of(key).factor
+    grey = photograph.with_pixels(photograph.pixels[:41, :37, :1])
+    result = ran(key, grey, Size(37 * factor, 41 * factor))
+    assert result.pixels.shape == (41 * factor, 37 * factor, 1)
+    assert abs(float(result.pixels.mean() - grey.pixels.mean())) < 0.02
+
+
+def test_the_faithful_network_beats_bicubic_by_the_margin_its_card_reports(crop: Frame) -> None:
+    given = small(crop)
+    found = {
+        key: psnr(luma(crop.pixels), luma(ran(key, given, crop.size).pixels)) for key in ("faithful_x2", "bicubic")
+    }
+    assert found["faithful_x2"] > found["bicubic"] + 0.8
+    first = card_of("faithful_x2").figures[0]
+    assert first.model > first.beside["Bicubic"] + 0.8
+
+
+def test_the_crisp_network_is_sharper_and_less_faithful(crop: Frame) -> None:
+    given = small(crop)
+    faithful, crisp = (luma(ran(key, given, crop.size).pixels) for key in ("faithful_x2", "crisp_x2"))
+    truth = luma(crop.pixels)
+    assert psnr(truth, crisp) < psnr(truth, faithful) - 1
+    one, other = (detail_by_octave(truth, result)["1/8 to 1/4"] for result in (faithful, crisp))
+    assert other.kept > 1.5 * one.kept and other.invented > one.invented
+
+
+def test_the_sturdy_network_holds_on_damage_that_spoils_the_faithful_one(crop: Frame) -> None:
+    given, truth = small(crop, noise=8, jpeg=70), luma(crop.pixels)
+    faithful, sturdy = (
+        psnr(truth, luma(ran(key, given, crop.size).pixels)) for key in ("faithful_x2", "mixed_x2")
+    )
+    assert sturdy > faithful + 0.5
+
+
+def test_the_denoiser_beats_non_local_means_at_25(crop: Frame) -> None:
+    noisy = to_frame(
+        quantise(make_input(crop, Setup.model_validate({"factor": 1, "noise": 25}), plan(crop.size, 1)), 8)[0]
+    )
+    truth = luma(crop.pixels)
+    learned = psnr(truth, luma(ran("blind_denoise", noisy, crop.size).pixels))
+    classic = psnr(truth, luma(ran("non_local_means", noisy, crop.size, luma=50, colour=50).pixels))
+    assert learned > classic + 0.5
+
+
+def test_strength_mixes_with_the_plain_input(crop: Frame) -> None:
+    full, half, none = (ran("blind_denoise", crop, crop.size, strength=s).pixels for s in (100, 50, 0))
+    assert np.array_equal(none, crop.pixels) and np.abs(half - (full + none) / 2).max() < 1e-6
+
+
+@pytest.mark.parametrize("factor", [1.5, 3, 4])
+def test_any_factor_is_reached_by_repeating_and_scaling_down(factor: float, crop: Frame) -> None:
+    given = crop.with_pixels(crop.pixels[:40, :60])
+    target = Size(round(60 * factor), round(40 * factor))
+    cooked = run_recipe(
+        given, Recipe.model_validate({"name": "n", "passes": [{"method": "faithful_x2"}]}), target, TRAITS
+    )
+    plain = ran("bicubic", given, target)
+    assert cooked.frame.size == target and np.abs(cooked.frame.pixels - plain.pixels).mean() < 0.02
+
+
+# Models that people drop in
+
+
+def looked_into(path: Path) -> ModelCard:
+    return inspect_model(path, path.name, "model_test")
+
+
+@pytest.mark.parametrize("layout", ["NCHW", "NHWC"])
+@pytest.mark.parametrize("scale", [2, 3])
+def test_scale_and_layout_are_found(scale: int, layout: str, tmp_path: Path) -> None:
+    card = looked_into(resizer(tmp_path / "big.onnx", scale, layout))
+    assert (card.factor, card.layout, card.channels, card.task) == (scale, layout, 3, "enlarge")
+    assert abs(card.shift_right) < 0.02 and abs(card.shift_down) < 0.02 and card.multiple == 1
+
+
+def test_half_pixel_shifts_are_measured(tmp_path: Path) -> None:
+    """Sampling at i / 2 instead of (i + 0.5) / 2 - 0.5 moves a doubled picture half a pixel left and up."""
+    card = looked_into(resizer(tmp_path / "off.onnx", 2, coordinates="asymmetric"))
+    assert (card.shift_right, card.shift_down) == pytest.approx((-0.5, -0.5), abs=0.08)
+    assert any("moves the picture" in note for note in card.notes)
+
+
+@pytest.mark.parametrize("radius", [1, 3, 6])
+def test_reach_is_measured_and_enough(radius: int, tmp_path: Path, photograph: Frame) -> None:
+    path = blur(tmp_path / "soft.onnx", radius)
+    card = looked_into(path)
+    assert radius <= card.overlap <= 2 * radius + 2 and card.task == "reduce noise"
+    run, pixels = feed(path, card.layout, card.top), photograph.pixels[:120, :130]
+    assert np.abs(in_tiles(run, pixels, card, tile=32) - run(pixels)).max() < 1e-6
+
+
+def test_a_range_of_255_is_found(tmp_path: Path) -> None:
+    assert looked_into(blur(tmp_path / "wide.onnx", 1, bias=4.0)).top == 255
+    assert looked_into(blur(tmp_path / "unit.onnx", 1, bias=0.01)).top == 1
+
+
+def test_a_fixed_side_becomes_the_tile(tmp_path: Path, photograph: Frame) -> None:
+    path = blur(tmp_path / "fixed.onnx", 2, side=48)
+    card = looked_into(path)
+    assert card.tile == 48
+    frame = photograph.with_pixels(photograph.pixels[:100, :130])
+    free = feed(blur(tmp_path / "free.onnx", 2), "NCHW", 1)(frame.pixels)
+    method = method_of(card, path)
+    result = method.run(frame, method.settings(), frame.size).pixels
+    assert np.abs(result - free)[2:-4, 2:-4].max() < 1e-5
+    tiny = method.run(frame.with_pixels(frame.pixels[:20, :30]), method.settings(), Size(30, 20))
+    assert tiny.size == Size(30, 20)
+
+
+def test_sides_that_must_be_even_are_found(tmp_path: Path) -> None:
+    nodes = [
+        helper.make_node("SpaceToDepth", ["input"], ["packed"], blocksize=2),
+        helper.make_node("DepthToSpace", ["packed"], ["output"], blocksize=2),
+    ]
+    assert looked_into(save(tmp_path / "even.onnx", nodes)).multiple == 2
+
+
+def test_a_model_of_brightness_leaves_colour_alone(tmp_path: Path, photograph: Frame) -> None:
+    path = blur(tmp_path / "grey.onnx", 2, channels=1)
+    card = looked_into(path)
+    assert card.channels == 1
+    frame = photograph.with_pixels(photograph.pixels[:64, :64])
+    method = method_of(card, path)
+    result = method.run(frame, method.settings(), frame.size).pixels
+    change = result - frame.pixels
+    assert np.abs(change).max() > 0.02 and np.abs(change - change[..., :1]).max() < 1e-4
+
+
+def _identity() -> list:
+    return [helper.make_node("Identity", ["input"], ["output"])]
+
+
+def test_what_cannot_be_used_is_refused_in_words(tmp_path: Path) -> None:
+    path = tmp_path / "model.onnx"
+    cases = {
+        "is not an ONNX model": lambda: path.write_bytes(b"not a model at all" * 20),
+        "operators of its own (Magic)": lambda: save(
+            path, [helper.make_node("Magic", ["input"], ["output"], domain="com.example")], domain="com.example"
+        ),
+        "takes 3 dimensions": lambda: save(path, _identity(), shape=[3, "h", "w"]),
+        "neither 1 nor 3 channels": lambda: save(path, _identity(), shape=[1, 4, "h", "w"]),
+        "takes uint8 values": lambda: save(
+            path, [helper.make_node("Cast", ["input"], ["output"], to=1)], kind=2
+        ),
+        "takes 8 pictures at once": lambda: save(path, _identity(), shape=[8, 3, "h", "w"]),
+        "does not turn a 64 x 64 picture": lambda: resizer(path, 1.5),
+        "does not return the picture": lambda: save(
+            path, [helper.make_node("Add", ["input", "far"], ["output"])], {"far": np.float32(600)}
+        ),
+        "cannot be loaded": lambda: save(path, [helper.make_node("NoSuchThing", ["input"], ["output"])]),
+    }  # fmt: skip
+    for words, make in cases.items():
+        make()
+        session.cache_clear()  # another file under the same name
+        with pytest.raises(BadModel, match=r"model\.onnx") as caught:
+            looked_into(path)
+        assert words in str(caught.value)
+
+
+def test_weights_in_another_file_are_refused(tmp_path: Path) -> None:
+    import onnx
+
+    path = blur(tmp_path / "half.onnx", 8)
+    model = onnx.load(str(path))
+    onnx.save(model, str(path), save_as_external_data=True, location="weights.bin", size_threshold=0)
+    with pytest.raises(BadModel, match="keeps its weights in another file"):
+        looked_into(path)
+
+
+def test_limits_come_before_a_run() -> None:
+    denoise = Recipe.model_validate({"name": "d", "passes": [{"method": "blind_denoise"}]})
+    with pytest.raises(OutOfLimits, match="no enlarging pass"):
+        denoise.check(Size(100, 100), Size(200, 200))
+    large = Recipe.model_validate({"name": "f", "passes": [{"method": "faithful_x2"}]})
+    with pytest.raises(OutOfLimits, match="up to 60 megapixels"):
+        large.check(Size(6000, 6000), Size(12_000, 12_000))
