@@ -1,9 +1,7 @@
 """The process time that a take records against the bare method call in a plain script."""
 
-import json
+import asyncio
 import statistics
-import subprocess
-import sys
 import tempfile
 from pathlib import Path
 
@@ -14,7 +12,7 @@ from mistline.core.frame import Frame, Size
 from mistline.core.measure import measure_traits
 from mistline.core.media.plate import write_plate
 from mistline.core.methods.recipe import Pass, Recipe, run_recipe
-from mistline.store.settings import ROOT
+from mistline.work.sandbox import run_child
 
 REPEATS = 7
 TARGET = Size(1440, 810)
@@ -25,15 +23,13 @@ def _recorded(folder: Path, codes: np.ndarray, recipe: Recipe) -> list[float]:
     """Run the child process as the worker does; return the process times it reports."""
     request = {
         "step": "take", "name": "bench", "recipe": recipe.model_dump(),
+        "setup": {"factor": 3}, "others": {},
         "repeats": REPEATS, "traits": vars(measure_traits(codes)), "truth": str(folder / "truth.png"),
         "input": str(folder / "input.png"), "truth_size": {"width": TARGET.width, "height": TARGET.height},
         "picture_id": "0", "out": tempfile.mkdtemp(dir=folder), "lane": str(folder / "lane"),
     }  # fmt: skip
-    done = subprocess.run(
-        [sys.executable, "-m", "mistline.work.child", str(2**36)], input=json.dumps(request), cwd=ROOT,
-        capture_output=True, text=True, check=True,
-    )  # fmt: skip
-    times: list[float] = json.loads(done.stdout.splitlines()[-1])["result"]["timing"]["process"]
+    made = asyncio.run(run_child(request, what="bench", memory_bytes=2**36, seconds=600))
+    times: list[float] = made["timing"]["process"]
     return times
 
 

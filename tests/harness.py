@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import httpx
+import psutil
 import psycopg
 
 from mistline.store import database, recipes
@@ -37,6 +38,11 @@ def until(check: Callable[[], object], seconds: float = 60, what: str = "it") ->
     raise AssertionError(f"{what} did not happen within {seconds} s")
 
 
+def jobs_of(pid: int) -> list[psutil.Process]:
+    """The processes of the jobs that a process runs, forked from its fork server."""
+    return [job for server in psutil.Process(pid).children() for job in server.children()]
+
+
 @dataclass
 class Running:
     """Addresses and processes of one Mistline, and shortcuts for what tests ask of it."""
@@ -52,9 +58,7 @@ class Running:
         self.http = httpx.Client(base_url=self.address, timeout=30)
 
     def start_worker(self) -> None:
-        self.worker = subprocess.Popen(
-            [sys.executable, "-m", "mistline.work.worker"], env=self.environment, cwd=ROOT
-        )
+        self.worker = subprocess.Popen([sys.executable, "-m", "mistline.work"], env=self.environment, cwd=ROOT)
 
     def kill_worker(self) -> None:
         self.worker.send_signal(signal.SIGKILL)
@@ -116,7 +120,7 @@ def running(cluster_url: str, folder: Path) -> Iterator[Running]:
          "--log-level", "warning", "--timeout-graceful-shutdown", "1"],
         env=environment, cwd=ROOT,
     )  # fmt: skip
-    worker = subprocess.Popen([sys.executable, "-m", "mistline.work.worker"], env=environment, cwd=ROOT)
+    worker = subprocess.Popen([sys.executable, "-m", "mistline.work"], env=environment, cwd=ROOT)
     app = Running(f"http://127.0.0.1:{port}", environment, media, server, worker)
     try:
 

@@ -122,7 +122,7 @@ def run(settings: Settings, ready: Callable[[str], None]) -> None:
             "2",
         ]
         web = _Process("web process", server, environment)
-        processes = [web, _Process("worker", [sys.executable, "-m", "mistline.work.worker"], environment)]
+        processes = [web, _Process("worker", [sys.executable, "-m", "mistline.work"], environment)]
         try:
             address = f"http://{settings.host}:{settings.port}"
             _await_answer(address, web)

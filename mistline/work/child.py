@@ -1,4 +1,4 @@
-"""The child process: reads one request, works on local files only, answers in JSON lines.
+"""The child process: gets one request, works on local files only, answers in JSON.
 
 Steps: `read` (an original from outside), `prepare` (truth and input of a test), `take` (one recipe, timed and
 measured), `sample` (a timed crop for a forecast), `preview` (the input on a crop),
@@ -15,11 +15,12 @@ import math
 import os
 import resource
 import signal
-import sys
 import time
+import traceback
 from collections.abc import Callable
 from dataclasses import asdict
 from fractions import Fraction
+from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -46,8 +47,11 @@ MODEL_ROOM = 3 * 2**30
 PREVIEW_SIDE, PREVIEW_MARGIN = 288, 48
 
 
+_out: Connection  # of this process, which serves one request
+
+
 def _say(message: dict[str, Any]) -> None:
-    print(json.dumps(message), flush=True)
+    _out.send_bytes(json.dumps(message).encode())
 
 
 def _report(stage: str, share: float) -> None:
@@ -332,35 +336,29 @@ def _die_with_parent() -> None:
         os._exit(1)
 
 
-def main() -> None:
-    """Carry out the request on standard input."""
+def serve(pipe: Connection, memory_bytes: int, request: dict[str, Any]) -> None:
+    """Carry out a request within a limit of memory; tell progress and answer through the pipe."""
+    global _out
+    _out = pipe
     _die_with_parent()
-    limit = int(sys.argv[1])
-    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
+    resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    request = json.load(sys.stdin)
     try:
         _register(request.get("models", []))
         _say({"result": STEPS[request["step"]](request)})
     except MistlineError as error:
         _say({"kind": type(error).__name__, "error": str(error)})
     except MemoryError:
-        _say(
-            {
-                "kind": "OutOfLimits",
-                "error": f"{request['name']} needs more memory than a job may use; use a smaller one.",
-            }
-        )
-    except OSError as error:
-        if error.errno != errno.ENOSPC:
-            raise
-        _say(
-            {
-                "kind": "ProcessingFailed",
-                "error": "The disk of the media store is full; free some space and retry.",
-            }
-        )
-
-
-if __name__ == "__main__":
-    main()
+        what = request["name"]
+        _say({"kind": "OutOfLimits", "error": f"{what} needs more memory than a job may use; use a smaller one."})
+    except Exception as error:
+        if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+            _say(
+                {
+                    "kind": "ProcessingFailed",
+                    "error": "The disk of the media store is full; free some space and retry.",
+                }
+            )
+            return
+        traceback.print_exc()
+        _say({"kind": "Crashed", "error": f"{type(error).__name__}: {error}"})

@@ -73,7 +73,3 @@ def main() -> None:
     logging.basicConfig(level=logging.WARNING, format="worker: %(message)s")
     with contextlib.suppress(asyncio.CancelledError), queue().open():
         asyncio.run(_work())
-
-
-if __name__ == "__main__":
-    main()

@@ -1,11 +1,20 @@
 """Headless Chromium from Debian's packages, through Playwright."""
 
+import re
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.harness import Running
+
+
+def choose(page: Page, *names: str) -> None:
+    """On the set-up page, let just these recipes compete."""
+    page.get_by_role("button", name="None").click()
+    expect(page.get_by_role("checkbox", checked=True)).to_have_count(0)
+    for name in names:
+        page.get_by_role("checkbox", name=re.compile(rf"^{re.escape(name)}(?!,)")).first.check()
 
 
 @pytest.fixture(scope="session")

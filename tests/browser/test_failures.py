@@ -12,7 +12,7 @@ from tests.harness import Running
 
 @pytest.fixture(scope="module")
 def noise(app: Running) -> dict:
-    return app.read("noise.png", as_png(np.random.default_rng(0).integers(0, 256, (1400, 1400, 3), np.uint8)))
+    return app.read("noise.png", as_png(np.random.default_rng(0).integers(0, 256, (800, 800, 3), np.uint8)))
 
 
 def test_a_text_file_named_png_gets_a_sentence_and_its_neighbour_arrives(
@@ -38,7 +38,7 @@ def test_a_text_file_named_png_gets_a_sentence_and_its_neighbour_arrives(
     page.get_by_test_id("file-input").set_input_files(
         [{"name": "copy.png", "mimeType": "image/png", "buffer": as_png(astronaut)}]
     )
-    expect(page.get_by_text("copy.png is on the Shelf already, as good.png.")).to_be_visible()
+    expect(page.get_by_text("copy.png is there already, as good.png.")).to_be_visible()
     bad.get_by_role("button", name="Remove").click()
     expect(bad).to_have_count(0)
 

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import choose
 from tests.conftest import as_png
 from tests.harness import Running
 
@@ -70,9 +71,7 @@ def test_a_recipe_goes_out_as_json_and_comes_in_again(page: Page, tmp_path: Path
 
 def test_ones_own_recipe_enters_a_trial_with_its_settings_in_sight(page: Page, source: dict) -> None:
     page.goto(f"/trials/new?source={source['id']}")
-    page.get_by_role("checkbox", name=re.compile("Clean, then crisp")).check()
-    for name in ("Bilinear", "Bicubic, sharpened Bicubic", "Denoised"):
-        page.get_by_role("checkbox", name=re.compile(f"^{name}")).uncheck()
+    choose(page, "Bicubic", "Lanczos 3", "Clean, then crisp")
     expect(page.get_by_role("complementary")).to_contain_text("3 recipes and 2 controls")
     page.get_by_role("button", name="Run the trial").click()
     expect(page.get_by_test_id("entry-C")).to_have_attribute("data-state", "done", timeout=60_000)

@@ -67,7 +67,7 @@ def started(data: Path) -> Iterator[tuple[subprocess.Popen[bytes], httpx.Client]
 
 
 def _descendants(process: subprocess.Popen[bytes]) -> dict[str, psutil.Process]:
-    named = {"uvicorn": "web", "mistline.work.worker": "worker"}
+    named = {"uvicorn": "web", "mistline.work": "worker"}
     return {
         role: child
         for child in psutil.Process(process.pid).children()

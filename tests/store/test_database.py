@@ -80,9 +80,9 @@ def test_a_take_is_claimed_finished_and_written_once(connection: database.Connec
     assert takes.add(connection, take) is False
     assert takes.claim(connection, "once", None) and takes.claim(connection, "once", None)
     result = {"picture_id": None, "settings": [], "timing": {}, "clipped": 0.0, "machine_id": None}
-    scores = dict.fromkeys(MEASURES, 1.0)
-    assert takes.finish(connection, "once", result, scores) is True
-    assert takes.finish(connection, "once", result, scores) is False
+    scores = {key: {"value": 1.0, "parts": {}, "note": ""} for key in MEASURES}
+    assert takes.finish(connection, "once", result, scores, {}) is True
+    assert takes.finish(connection, "once", result, scores, {}) is False
     assert takes.claim(connection, "once", None) is False
     takes.fail(connection, "once", "too late")
     assert takes.get(connection, "once")["state"] == "done"

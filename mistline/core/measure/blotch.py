@@ -8,7 +8,6 @@ References
 
 import cv2
 import numpy as np
-from scipy.signal import firwin
 
 from mistline.core.frame import Array, Size
 from mistline.core.measure.areas import blocks, flat_blocks
@@ -43,7 +42,8 @@ def blotch(reference: Array, result: Array, factor: float = 1) -> float:
         return resize(values[cut][..., None], small, "lanczos3")[..., 0]
 
     change = np.ascontiguousarray(shrunk(result - reference))
-    kernel = firwin(TAPS, SLOWEST * shrink, fs=1.0).astype(np.float32)
+    kernel = (np.sinc(2 * SLOWEST * shrink * (np.arange(TAPS) - TAPS // 2)) * np.hamming(TAPS)).astype(np.float32)
+    kernel /= kernel.sum()
     band = change - cv2.sepFilter2D(change, cv2.CV_32F, kernel, kernel, borderType=cv2.BORDER_REFLECT)
     flat = flat_blocks(np.ascontiguousarray(shrunk(reference)), BLOCK)
     if not flat.any():

@@ -22,6 +22,7 @@ PROGRAM = "tesseract"
 FEWEST = 12
 SURE = 60.0
 LARGEST = 2400
+LONGEST = 60
 
 
 def read_lettering(brightness: Array) -> str:
@@ -34,10 +35,13 @@ def read_lettering(brightness: Array) -> str:
     scale = min(1.0, LARGEST / max(brightness.shape))
     small = cv2.resize(brightness, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
     _, png = cv2.imencode(".png", np.clip(np.round(small * 255), 0, 255).astype(np.uint8))
-    read = subprocess.run(
-        [PROGRAM, "stdin", "stdout", "--psm", "11", "tsv"], input=png.tobytes(), capture_output=True,
-        env={**os.environ, "OMP_THREAD_LIMIT": "1"}, timeout=120, check=False,
-    )  # fmt: skip
+    try:
+        read = subprocess.run(
+            [PROGRAM, "stdin", "stdout", "--psm", "11", "tsv"], input=png.tobytes(), capture_output=True,
+            env={**os.environ, "OMP_THREAD_LIMIT": "1"}, timeout=LONGEST, check=False,
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        raise NotMeasurable(f"reading took more than {LONGEST} s") from None
     rows = [line.split("\t") for line in read.stdout.decode("utf-8", "replace").splitlines()[1:]]
     return " ".join(
         row[11].strip() for row in rows if len(row) > 11 and float(row[10]) >= SURE and row[11].strip()

@@ -7,7 +7,7 @@ References
 """
 
 import numpy as np
-from skimage.registration import phase_cross_correlation
+from skimage import registration
 
 from mistline.core.frame import Array
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
@@ -36,7 +36,7 @@ def displacement(truth: Array, result: Array) -> tuple[float, float]:
     first, second = part(truth), part(result)
     if not first.any() or not second.any():
         raise NotMeasurable("the picture is flat")
-    shift, _, _ = phase_cross_correlation(first, second, upsample_factor=FINE, normalization=None)  # type: ignore[no-untyped-call]
+    shift, _, _ = registration.phase_cross_correlation(first, second, upsample_factor=FINE, normalization=None)  # type: ignore[no-untyped-call]
     return -float(shift[1]), -float(shift[0])
 
 

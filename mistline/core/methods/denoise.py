@@ -23,7 +23,7 @@ import cv2
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 from scipy.fft import dctn, idctn
-from skimage.restoration import denoise_nl_means, denoise_tv_chambolle, denoise_wavelet
+from skimage import restoration
 
 from mistline.core.frame import Array, Frame, Size, from_ycbcr, to_ycbcr
 from mistline.core.methods.method import Limits, Method, Traits
@@ -71,7 +71,9 @@ def _guided(plane: Array, sigma: float) -> Array:
 
 def _non_local_means(plane: Array, sigma: float) -> Array:
     """5 x 5 patches within 6 pixels, h = 0.8 sigma [3]_."""
-    return denoise_nl_means(plane, patch_size=5, patch_distance=6, h=0.8 * sigma, sigma=sigma, fast_mode=True)
+    return restoration.denoise_nl_means(
+        plane, patch_size=5, patch_distance=6, h=0.8 * sigma, sigma=sigma, fast_mode=True
+    )
 
 
 def _wavelet(plane: Array, sigma: float) -> Array:
@@ -79,14 +81,14 @@ def _wavelet(plane: Array, sigma: float) -> Array:
     total = np.zeros_like(plane)
     for shift in ((0, 0), (1, 1), (0, 1), (1, 0)):
         moved = np.roll(plane, shift, (0, 1))
-        cleaned = denoise_wavelet(moved, sigma=sigma, wavelet="db4", mode="soft", method="BayesShrink")
+        cleaned = restoration.denoise_wavelet(moved, sigma=sigma, wavelet="db4", mode="soft", method="BayesShrink")
         total += np.roll(cleaned, (-shift[0], -shift[1]), (0, 1)).astype(np.float32)
     return total / np.float32(4)
 
 
 def _total_variation(plane: Array, sigma: float) -> Array:
     """Weight 1.2 sigma [5]_."""
-    return denoise_tv_chambolle(plane, weight=1.2 * sigma, max_num_iter=120)  # type: ignore[no-untyped-call]
+    return restoration.denoise_tv_chambolle(plane, weight=1.2 * sigma, max_num_iter=120)  # type: ignore[no-untyped-call]
 
 
 def _sliding_dct(plane: Array, sigma: float) -> Array:

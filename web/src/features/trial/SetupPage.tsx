@@ -133,13 +133,22 @@ interface RecipeListProps {
   chosen: string[];
   plan: Plan | undefined;
   toggle: (id: string) => void;
+  reset: (none: boolean) => void;
 }
 
-function RecipeList({ recipes, suggested, chosen, plan, toggle }: RecipeListProps) {
+function RecipeList({ recipes, suggested, chosen, plan, toggle, reset }: RecipeListProps) {
   const outlook = new Map(plan?.forecasts.map((forecast) => [forecast.recipe_id, forecast]));
   return (
     <fieldset>
-      <legend className="mb-1 text-[13px] text-soft">Recipes that compete</legend>
+      <legend className="mb-1 flex items-baseline gap-4 text-[13px] text-soft">
+        Recipes that compete
+        <Button tone="quiet" className="!py-0" onClick={() => reset(false)}>
+          Suggested ones
+        </Button>
+        <Button tone="quiet" className="!py-0" onClick={() => reset(true)}>
+          None
+        </Button>
+      </legend>
       <ul className="divide-y divide-line border-y border-line">
         {recipes.map((recipe) => {
           const known = outlook.get(recipe.id);
@@ -230,12 +239,12 @@ export function SetupPage() {
   const harmless =
     setup.factor === 1 &&
     JSON.stringify({ ...setup, factor: 4, kernel: "area", light: "linear" }) === JSON.stringify(UNDAMAGED);
-  const [turned, setTurned] = useState<string[]>([]);
+  const [own, setOwn] = useState<string[] | null>(null);
   const [name, setName] = useState("");
-  // What is suggested for the set-up enters unless taken out; everything else enters when ticked.
+  // What is suggested for the set-up enters, until people choose for themselves.
   const outlook = usePlan(source, setup, []);
   const suggested = new Map(outlook.data?.suggested.map(({ recipe_id, reason }) => [recipe_id, reason]));
-  const chosen = recipes.filter(({ id }) => suggested.has(id) !== turned.includes(id)).map(({ id }) => id);
+  const chosen = recipes.filter(({ id }) => (own ? own.includes(id) : suggested.has(id))).map(({ id }) => id);
   const plan = usePlan(source, setup, chosen);
   const start = useStartTrial();
   const run = () =>
@@ -244,7 +253,7 @@ export function SetupPage() {
       { onSuccess: ({ id }) => void go(`/trials/${id}/run`) },
     );
   const toggle = (id: string) =>
-    setTurned((before) => (before.includes(id) ? before.filter((other) => other !== id) : [...before, id]));
+    setOwn(chosen.includes(id) ? chosen.filter((other) => other !== id) : [...chosen, id]);
   return (
     <Page title="Set up a truth test">
       <div className="grid gap-8 lg:grid-cols-[1fr_21rem]">
@@ -275,6 +284,7 @@ export function SetupPage() {
             chosen={chosen}
             plan={plan.data}
             toggle={toggle}
+            reset={(none) => setOwn(none ? [] : null)}
           />
         </div>
         <aside className="h-fit space-y-4 rounded-sm border border-line bg-sheet p-5 lg:sticky lg:top-4">

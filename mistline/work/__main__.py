@@ -1,0 +1,5 @@
+"""`python -m mistline.work` runs the worker."""
+
+from mistline.work.worker import main
+
+main()
