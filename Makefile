@@ -28,8 +28,9 @@ lock: ## Renew both lock files (needs uv); neither carries an address
 	  --no-header --no-annotate --no-emit-index-url --no-emit-find-links -o requirements.lock
 	cd web && npm install --package-lock-only && node ../scripts/plain-lock.js
 
-types: setup ## Renew the API description and the web client's types
+types: setup ## Renew what is generated: API description, web client's types, docs/measures.md
 	@$(PY) -m mistline.cli openapi docs/openapi.json
+	@$(PY) -m scripts.measures_page docs/measures.md
 	@cd web && npm run --silent types
 
 clean: ## Remove what set-up made (not your data)

@@ -72,10 +72,13 @@ def remove_model(model_id: str) -> None:
 
 
 def _item(row: Row) -> schemas.RecipeItem:
-    recipe = Recipe(name=row["name"], passes=row["passes"])
-    shipped = row["position"] < recipes.OWN
+    recipe = recipes.recipe_of(row)
     return schemas.RecipeItem(
-        id=row["id"], name=recipe.name, words=recipe.words(), passes=recipe.passes, shipped=shipped
+        id=row["id"],
+        words=recipe.words(),
+        resizes=recipe.resizes,
+        shipped=row["position"] < recipes.OWN,
+        **dict(recipe),
     )
 
 
@@ -115,4 +118,4 @@ def recipe_file(recipe_id: UUID, response: Response) -> Recipe:
     with connect() as connection:
         [row] = recipes.some(connection, [str(recipe_id)])
     response.headers["Content-Disposition"] = f'attachment; filename="recipe-{recipe_id}.json"'
-    return Recipe(name=row["name"], passes=row["passes"])
+    return recipes.recipe_of(row)

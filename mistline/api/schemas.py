@@ -10,7 +10,7 @@ from mistline.core.choose.ranking import Mark
 from mistline.core.choose.suggest import suggest_kind
 from mistline.core.degrade.setup import Setup
 from mistline.core.methods import ModelCard, Traits
-from mistline.core.methods.recipe import Pass
+from mistline.core.methods.recipe import Blend, Pass
 from mistline.core.timing.machine import Machine
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -116,6 +116,8 @@ class RecipeItem(BaseModel):
     name: str
     words: str
     passes: list[Pass]
+    blend: Blend | None
+    resizes: bool
     shipped: bool
 
 

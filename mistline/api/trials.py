@@ -98,9 +98,10 @@ def start_trial(request: schemas.TrialRequest) -> schemas.Created:
 def _passes(row: Row) -> list[schemas.PassShown]:
     if row["recipe"] is None:
         return []
-    steps = Recipe.model_validate(row["recipe"]).passes
+    recipe = Recipe.model_validate(row["recipe"])
+    steps = recipe.every_pass()
     ran = row["settings"] or [{} for _ in steps]
-    return [
+    shown = [
         schemas.PassShown(
             name=step.definition.name,
             changed=step.differences(),
@@ -108,6 +109,10 @@ def _passes(row: Row) -> list[schemas.PassShown]:
         )
         for step, settings in zip(steps, ran, strict=True)
     ]
+    if recipe.blend:
+        opacity: dict[str, object] = {"opacity": recipe.blend.opacity}
+        shown.append(schemas.PassShown(name=f"Over it {recipe.blend.name}", changed=opacity, settings=opacity))
+    return shown
 
 
 def _scores(row: Row | None) -> dict[str, Score]:

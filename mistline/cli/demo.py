@@ -1,8 +1,10 @@
-"""Put the demo data there, once: the invented plates on the Shelf, and one trial that is really run."""
+"""Put the demo data there, once: invented plates on the Shelf, trials that are really run, their verdicts."""
 
 import json
+import string
 import time
 from pathlib import Path
+from typing import Any
 
 from mistline.core.degrade.setup import Setup
 from mistline.store import recipes, sources, trials
@@ -26,7 +28,7 @@ def _await_read(source_id: str) -> None:
 
 
 def seed(folder: Path = PLATES) -> None:
-    """Import the plates that are not there yet and run the first trial if there is none."""
+    """Import the plates that are not there yet and run the trials if there is none."""
     manifest = json.loads((folder / "plates.json").read_text())
     with connect() as connection:
         if trials.page(connection, None, 1)[0]:
@@ -36,8 +38,18 @@ def seed(folder: Path = PLATES) -> None:
         with (folder / plate["file"]).open("rb") as file:
             row, _ = import_original(file, plate["file"], plate["kind"], plate["story"])
         ids[plate["file"]] = str(row["id"])
-    first = manifest["trial"]
-    _await_read(ids[first["file"]])
+    for trial in manifest["trials"]:
+        _run(ids[trial["file"]], trial)
+
+
+def _run(source_id: str, trial: dict[str, Any]) -> None:
+    """Run a trial and write its verdict."""
+    _await_read(source_id)
     with connect() as connection:
-        chosen = [str(row["id"]) for row in recipes.every(connection) if row["name"] in first["recipes"]]
-    start_trial(ids[first["file"]], first["name"], Setup(**first["setup"]), chosen)
+        chosen = [row for row in recipes.every(connection) if row["name"] in trial["recipes"]]
+    key = start_trial(source_id, trial["name"], Setup(**trial["setup"]), [str(row["id"]) for row in chosen])
+    letters = {row["name"]: letter for row, letter in zip(chosen, string.ascii_uppercase, strict=False)}
+    verdict = {"trial_id": key, "kind": trial["kind"], "reasons": trial["reasons"]}
+    verdict |= {place: letters[trial[place]] for place in ("pick", "fallback")}
+    with connect() as connection:
+        trials.add_verdict(connection, verdict)

@@ -1,6 +1,7 @@
 """Models that people dropped in: their files, what was found out about them, and the methods they become."""
 
 from mistline.core.methods import METHODS, ModelCard, register
+from mistline.core.methods.recipe import Recipe
 from mistline.errors import Conflict, NotFound
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
@@ -43,7 +44,7 @@ def learn(connection: Connection) -> None:
 
 def files_of(connection: Connection, recipe: Row) -> list[Row]:
     """Id, content hash and card of the dropped-in models that a recipe runs."""
-    named = {step["method"] for step in recipe["passes"]}
+    named = {step.method for step in Recipe.model_validate(recipe).every_pass()}
     return [row for row in connection.execute(SQL["cards"]) if row["id"] in named]
 
 

@@ -7,7 +7,7 @@ from mistline.errors import Conflict, NotFound
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
-__all__ = ["OWN", "SHIPPED", "add", "delete", "every", "own", "replace", "seed", "some"]
+__all__ = ["OWN", "SHIPPED", "add", "delete", "every", "own", "recipe_of", "replace", "seed", "some"]
 
 SQL = queries("recipes")
 OWN = 100  # position from which on recipes are people's own
@@ -36,7 +36,14 @@ SHIPPED = [
 
 
 def _values(recipe: Recipe) -> Row:
-    return {"name": recipe.name, "passes": database.json([step.model_dump() for step in recipe.passes])}
+    plain = recipe.model_dump()
+    blend = database.json(plain["blend"]) if recipe.blend else None
+    return {"name": recipe.name, "passes": database.json(plain["passes"]), "blend": blend}
+
+
+def recipe_of(row: Row) -> Recipe:
+    """The recipe that a row holds."""
+    return Recipe(name=row["name"], passes=row["passes"], blend=row["blend"])
 
 
 def seed(connection: Connection) -> None:

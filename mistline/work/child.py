@@ -150,7 +150,7 @@ def preview(request: dict[str, Any]) -> dict[str, Any]:
 
 def _check_memory(recipe: Recipe, before: Size, after: Size) -> None:
     need = (
-        max(step.definition.limits.working_copies for step in recipe.passes)
+        max(step.definition.limits.working_copies for step in recipe.every_pass())
         * 12
         * max(before.pixels, after.pixels)
     )

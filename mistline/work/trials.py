@@ -85,10 +85,6 @@ def read_again(source_id: str) -> None:
         sources.set_job(connection, source_id, job)
 
 
-def _recipe(row: Row) -> Recipe:
-    return Recipe(name=row["name"], passes=row["passes"])
-
-
 def _ready(source: Row) -> Row:
     if source["state"] != "ready":
         raise Conflict(f"{source['name']} has not been read yet; wait until the Shelf shows its size.")
@@ -113,8 +109,8 @@ def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str]) -> Outlook:
     """Work out what a trial would do; recipes with no known speed get timed on a crop."""
     with connect() as connection:
         source = _ready(sources.get(connection, source_id))
-        chosen = {str(row["id"]): _recipe(row) for row in recipes.some(connection, list(recipe_ids))}
-        every = {str(row["id"]): _recipe(row) for row in recipes.every(connection)}
+        chosen = {str(row["id"]): recipes.recipe_of(row) for row in recipes.some(connection, list(recipe_ids))}
+        every = {str(row["id"]): recipes.recipe_of(row) for row in recipes.every(connection)}
         known = {key: speeds.best(connection, recipe) for key, recipe in chosen.items()}
     sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
     for recipe in chosen.values():
@@ -170,7 +166,7 @@ class _Entrant:
 
 def _entrants(chosen: Sequence[Row]) -> list[_Entrant]:
     racing = [
-        _Entrant(letter, row["name"], _recipe(row), row["id"])
+        _Entrant(letter, row["name"], recipes.recipe_of(row), row["id"])
         for letter, row in zip(ascii_uppercase, chosen, strict=False)
     ]
     controls = [

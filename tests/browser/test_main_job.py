@@ -232,7 +232,7 @@ def test_9_the_table_marks_best_and_ties_and_keeps_controls_apart(
     for heading in ("Close to the truth", "Noise", "Detail", "Edges", "Colour", "Compression", "Lettering"):
         expect(table.get_by_role("rowheader", name=heading, exact=True)).to_be_visible()
     expect(page.get_by_test_id("in-words")).to_contain_text(re.compile(r"detail .* down \d+ %"))
-    page.get_by_role("button", name="SSIM").click()
+    page.get_by_role("button", name="SSIM", exact=True).click()
     expect(page.get_by_text("Wang, Bovik, Sheikh, Simoncelli 2004")).to_be_visible()
     with page.expect_download() as download:
         page.get_by_role("link", name="CSV").click()

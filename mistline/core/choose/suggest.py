@@ -55,8 +55,10 @@ def expected_noise(traits: Traits, setup: Setup) -> float:
 
 def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup) -> Suggestion | None:
     """Whether a recipe is worth trying on the input that a set-up makes, and why."""
+    if recipe.blend:
+        return None
     methods = [step.definition for step in recipe.passes]
-    enlarges = any(method.resizes for method in methods)
+    enlarges = recipe.resizes
     quiets = any(
         method.family == "reduce noise" or (method.card and method.card.task == "reduce noise")
         for method in methods

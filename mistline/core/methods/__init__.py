@@ -2,14 +2,14 @@
 
 from pathlib import Path
 
-from mistline.core.methods import denoise, enlarge, grain, learned, sharpen
+from mistline.core.methods import denoise, enlarge, fit, grain, learned, sharpen
 from mistline.core.methods.method import Limits, Method, Traits
 from mistline.core.methods.network import ModelCard
 
 __all__ = ["METHODS", "Limits", "Method", "ModelCard", "Traits", "register"]
 
 METHODS: dict[str, Method] = {
-    method.id: method for family in (enlarge, learned, denoise, sharpen, grain) for method in family.METHODS
+    method.id: method for family in (enlarge, learned, denoise, sharpen, grain, fit) for method in family.METHODS
 }
 
 

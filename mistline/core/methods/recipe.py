@@ -5,13 +5,15 @@ import json
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from mistline.core.frame import Frame, Size
 from mistline.core.methods import METHODS, Method, Traits
+from mistline.core.resample import resize
 from mistline.errors import OutOfLimits
 
-__all__ = ["Cooked", "Pass", "Recipe", "digest", "run_recipe"]
+__all__ = ["Blend", "Cooked", "Pass", "Recipe", "digest", "run_recipe"]
 
 
 class Pass(BaseModel):
@@ -54,38 +56,84 @@ class Pass(BaseModel):
         return f"{self.definition.name} ({changed})" if changed else self.definition.name
 
 
+class Blend(BaseModel):
+    """Another chain, started from the same input, whose result is laid over by opacity.
+
+    Without passes it is the input itself: a share of the original comes back. What is smaller than the result
+    is enlarged by bicubic first.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field("the original", min_length=1, max_length=80)
+    passes: list[Pass] = Field(default_factory=list, max_length=12)
+    opacity: float = Field(0.3, gt=0, lt=1)
+
+    def words(self) -> str:
+        """The blend in words.
+
+        >>> Blend(opacity=0.25).words()
+        '25 % of the original over it'
+        """
+        chain = ", then ".join(step.words() for step in self.passes)
+        inside = f" ({chain})" if self.passes and chain != self.name else ""
+        return f"{100 * self.opacity:.0f} % of {self.name}{inside} over it"
+
+
 class Recipe(BaseModel):
-    """A name and its passes, in order."""
+    """A name, its passes in order, and another chain blended in."""
 
     model_config = ConfigDict(extra="forbid")
     name: str = Field(min_length=1, max_length=80)
     passes: list[Pass] = Field(min_length=1, max_length=12)
+    blend: Blend | None = None
+
+    def every_pass(self) -> list[Pass]:
+        """The passes of the chain, then those of the chain blended in."""
+        return self.passes + (self.blend.passes if self.blend else [])
+
+    @property
+    def resizes(self) -> bool:
+        """Whether it can reach a target of another size."""
+        return any(step.definition.resizes for step in self.passes)
 
     def words(self) -> str:
         """All passes in words."""
-        return ", then ".join(step.words() for step in self.passes)
+        chain = ", then ".join(step.words() for step in self.passes)
+        return f"{chain}, then {self.blend.words()}" if self.blend else chain
 
     def identity(self) -> list[dict[str, object]]:
         """What makes the result: methods, versions and settings; the name does not count."""
-        return [
-            {"method": step.method, "version": step.definition.version, "settings": step.differences()}
-            for step in self.passes
-        ]
+        over: list[dict[str, object]] = []
+        if self.blend:
+            over = [{"blend": [_identity(step) for step in self.blend.passes], "opacity": self.blend.opacity}]
+        return [_identity(step) for step in self.passes] + over
 
     def check(self, before: Size, after: Size) -> None:
         """Raise `OutOfLimits` if the chain cannot turn a frame of `before` into one of `after`."""
-        size = before
-        for step in self.passes:
-            step.differences()
-            step.definition.limits.check(step.definition.name, size, after if step.definition.resizes else size)
-            size = after if step.definition.resizes else size
-        if size != after:
+        if _size_after(self.passes, before, after) != after:
             raise OutOfLimits(f"{self.name} has no enlarging pass, so it cannot reach {after}; add one.")
+        if self.blend:
+            _size_after(self.blend.passes, before, after)
+
+
+def _identity(step: Pass) -> dict[str, object]:
+    return {"method": step.method, "version": step.definition.version, "settings": step.differences()}
+
+
+def _size_after(passes: list[Pass], before: Size, target: Size) -> Size:
+    """Check limits and settings of a chain; return the size of its result."""
+    size = before
+    for step in passes:
+        step.differences()
+        after = target if step.definition.resizes else size
+        step.definition.limits.check(step.definition.name, size, after)
+        size = after
+    return size
 
 
 @dataclass(frozen=True)
 class Cooked:
-    """The result of a recipe and the complete settings of each pass."""
+    """The result of a recipe and the complete settings of each of `Recipe.every_pass`."""
 
     frame: Frame
     settings: list[dict[str, object]]
@@ -123,10 +171,20 @@ def run_recipe(
         If the chain cannot reach the target or a setting is out of range.
     """
     recipe.check(frame.size, target)
-    complete = []
-    for number, step in enumerate(recipe.passes, 1):
-        settings = step.definition.resolve(step.settings, traits)
-        frame = step.definition.run(frame, settings, target)
-        complete.append({"method": step.method, **settings.model_dump()})
-        report(number / len(recipe.passes))
-    return Cooked(frame, complete)
+    complete: list[dict[str, object]] = []
+
+    def chain(passes: list[Pass]) -> Frame:
+        current = frame
+        for step in passes:
+            settings = step.definition.resolve(step.settings, traits)
+            current = step.definition.run(current, settings, target)
+            complete.append({"method": step.method, **settings.model_dump()})
+            report(len(complete) / len(recipe.every_pass()))
+        return current
+
+    result = chain(recipe.passes)
+    if recipe.blend:
+        over = chain(recipe.blend.passes).pixels
+        over = over if over.shape == result.pixels.shape else resize(over, target, "bicubic")
+        result = result.with_pixels(result.pixels + np.float32(recipe.blend.opacity) * (over - result.pixels))
+    return Cooked(result, complete)

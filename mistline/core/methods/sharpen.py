@@ -10,6 +10,7 @@ References
 """
 
 from collections.abc import Callable
+from typing import Literal
 
 import cv2
 import numpy as np
@@ -32,6 +33,9 @@ class UnsharpSettings(BaseModel):
     radius: float = Field(1.2, ge=0.3, le=10, description="Sigma of the blur that splits off detail, pixels.")
     edge: float = Field(4.0, ge=0, le=50, description="Slope of a full edge, code values a pixel; 0 = everywhere.")
     overshoot: float = Field(1.0, ge=0, le=1, description="Share of the rims that stays; 0 = no rims at all.")
+    deliver: Literal["picture", "edge_mask"] = Field(
+        "picture", description="The edge mask instead, to look at it."
+    )
 
 
 class RichardsonLucySettings(BaseModel):
@@ -72,6 +76,9 @@ def _on_luma(frame: Frame, sharpen: Callable[[Array], Array]) -> Frame:
 
 def _unsharp(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     assert isinstance(settings, UnsharpSettings)
+    if settings.deliver == "edge_mask":
+        mask = edge_mask(luma(frame.pixels), settings.edge)[..., None]
+        return frame.with_pixels(mask.repeat(frame.pixels.shape[2], axis=2))
 
     def sharpen(y: Array) -> Array:
         detail = y - cv2.GaussianBlur(y, (0, 0), settings.radius)

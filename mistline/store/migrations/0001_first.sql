@@ -50,6 +50,7 @@ create table recipes (
     id uuid primary key default gen_random_uuid(),
     name text not null unique,
     passes jsonb not null,
+    blend jsonb,
     position integer not null default 100,
     created_at timestamptz not null default now()
 );

@@ -31,8 +31,9 @@ update models set state = 'failed', error = %(error)s where id = %(id)s
 
 -- name: uses
 -- Recipes and takes that name the model; both keep it from being removed.
-select (select count(*) from recipes where passes @> %(named)s) +
-    (select count(*) from takes where recipe -> 'passes' @> %(named)s) as uses
+select (select count(*) from recipes where passes @> %(named)s or blend -> 'passes' @> %(named)s) +
+    (select count(*) from takes
+        where recipe -> 'passes' @> %(named)s or recipe -> 'blend' -> 'passes' @> %(named)s) as uses
 
 -- name: delete
 delete from models where id = %(id)s

@@ -5,7 +5,7 @@ select * from recipes order by position, created_at
 select * from recipes where id = any(%(ids)s::uuid[]) order by position, created_at
 
 -- name: add
-insert into recipes (name, passes, position) values (%(name)s, %(passes)s, %(position)s)
+insert into recipes (name, passes, blend, position) values (%(name)s, %(passes)s, %(blend)s, %(position)s)
 on conflict (name) do nothing
 returning *
 
@@ -13,7 +13,7 @@ returning *
 select * from recipes where id = %(id)s
 
 -- name: replace
-update recipes set name = %(name)s, passes = %(passes)s where id = %(id)s
+update recipes set name = %(name)s, passes = %(passes)s, blend = %(blend)s where id = %(id)s
 
 -- name: delete
 delete from recipes where id = %(id)s

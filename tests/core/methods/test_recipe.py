@@ -7,10 +7,15 @@ from mistline.core.frame import Frame, Size
 from mistline.core.measure import measure_traits
 from mistline.core.media.plate import quantise
 from mistline.core.methods import METHODS, Traits
-from mistline.core.methods.recipe import Pass, Recipe, digest, run_recipe
+from mistline.core.methods.recipe import Blend, Pass, Recipe, digest, run_recipe
 from mistline.errors import OutOfLimits
 
 CLEAN = Traits(noise_sigma=0.0, edge_width=2.0, mean_level=0.5, measured_on="the whole picture")
+
+
+@pytest.fixture(scope="module")
+def noisy() -> Frame:
+    return Frame(np.random.default_rng(5).random((40, 60, 3), np.float32), 8)
 
 
 def recipe(*passes: str | Pass) -> Recipe:
@@ -99,3 +104,60 @@ def test_progress_is_reported_after_each_pass(photograph: Frame) -> None:
     small = photograph.with_pixels(photograph.pixels[:32, :32])
     run_recipe(small, recipe("bicubic", "unsharp_mask"), Size(64, 64), CLEAN, told.append)
     assert told == [0.5, 1.0]
+
+
+def test_a_share_of_the_original_comes_back(noisy: Frame) -> None:
+    """At opacity p the result is (1 - p) of the chain and p of the input; none of either is changed."""
+    soft = recipe("gaussian")
+    half = soft.model_copy(update={"blend": Blend(opacity=0.25)})
+    alone = run_recipe(noisy, soft, noisy.size, CLEAN).frame.pixels
+    both = run_recipe(noisy, half, noisy.size, CLEAN)
+    assert np.allclose(both.frame.pixels, 0.75 * alone + 0.25 * noisy.pixels, atol=1e-6)
+    assert half.words() == "Gaussian blur, then 25 % of the original over it"
+    assert len(both.settings) == len(half.every_pass()) == 1
+
+
+def test_two_recipes_are_blended_from_the_same_input(noisy: Frame) -> None:
+    target = Size(2 * noisy.size.width, 2 * noisy.size.height)
+    chain = recipe("lanczos").model_copy(
+        update={
+            "blend": Blend(name="Soft", passes=[Pass(method="gaussian"), Pass(method="bilinear")], opacity=0.4)
+        }
+    )
+    first, second = (
+        run_recipe(noisy, recipe(*steps), target, CLEAN).frame.pixels
+        for steps in (("lanczos",), ("gaussian", "bilinear"))
+    )
+    made = run_recipe(noisy, chain, target, CLEAN)
+    assert np.allclose(made.frame.pixels, 0.6 * first + 0.4 * second, atol=1e-6)
+    assert [step["method"] for step in made.settings] == ["lanczos", "gaussian", "bilinear"]
+    # What is smaller than the result is enlarged by bicubic.
+    original = chain.model_copy(update={"blend": Blend(opacity=0.4)})
+    plain = run_recipe(noisy, recipe("bicubic"), target, CLEAN).frame.pixels
+    over = run_recipe(noisy, original, target, CLEAN).frame.pixels
+    assert np.allclose(over, 0.6 * first + 0.4 * plain, atol=1e-6)
+
+
+def test_a_blend_makes_another_take_and_no_blend_changes_no_key() -> None:
+    plain = recipe("bicubic")
+    blended = plain.model_copy(update={"blend": Blend(opacity=0.4)})
+    assert digest(plain.identity()) == digest([{"method": "bicubic", "version": 1, "settings": {}}])
+    assert digest(plain.identity()) != digest(blended.identity())
+    with pytest.raises(OutOfLimits, match="amount"):
+        wrong = Blend(passes=[Pass(method="unsharp_mask", settings={"amount": 90})])
+        plain.model_copy(update={"blend": wrong}).check(Size(9, 9), Size(18, 18))
+
+
+def test_fit_rules_lay_a_picture_into_another_shape() -> None:
+    """Common practice: 4:3 into 16:9 leaves bars at the sides, or loses a quarter of the height."""
+    frame = Frame(np.full((300, 400, 3), 0.5, np.float32), 8)
+
+    def fit(rule: str, target: Size = Size(1600, 900)) -> np.ndarray:
+        return run_recipe(frame, recipe(Pass(method="fit", settings={"rule": rule})), target, CLEAN).frame.pixels
+
+    inside, fill, centre = fit("inside"), fit("fill"), fit("centre")
+    assert inside.shape == fill.shape == centre.shape == (900, 1600, 3)
+    assert not inside[:, :199].any() and not inside[:, 1401:].any() and np.allclose(inside[:, 201:1399], 0.5)
+    assert np.allclose(fill, 0.5)
+    assert np.array_equal(centre[300:600, 600:1000], frame.pixels) and centre.sum() == frame.pixels.sum()
+    assert np.array_equal(fit("centre", Size(200, 100)), frame.pixels[100:200, 100:300])

@@ -70,3 +70,15 @@ def test_colour_grain_can_be_left_out() -> None:
     flat = Frame(np.full((64, 64, 3), 0.5, np.float32), 8)
     grey = run("grain", flat, colour=0)
     assert np.abs(grey - grey[..., :1]).max() < 1e-6
+
+
+def test_the_edge_mask_can_be_looked_at() -> None:
+    """White where an edge is steep enough, black where the picture is flat; and what the mask lets through."""
+    step = np.full((40, 60, 3), 0.3, np.float32)
+    step[:, 30:] = 0.7
+    frame = Frame(step, 8)
+    mask = run("unsharp_mask", frame, deliver="edge_mask")
+    assert mask.shape == step.shape and mask[:, 29:31].min() == 1 and not mask[:, :24].any()
+    changed = np.abs(run("unsharp_mask", frame) - step)
+    assert not changed[mask == 0].any() and changed[mask == 1].max() > 0.05
+    assert (run("unsharp_mask", frame, deliver="edge_mask", edge=0) == 1).all()

@@ -620,6 +620,27 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Blend
+         * @description Another chain, started from the same input, whose result is laid over by opacity.
+         *
+         *     Without passes it is the input itself: a share of the original comes back. What is smaller than the result
+         *     is enlarged by bicubic first.
+         */
+        Blend: {
+            /**
+             * Name
+             * @default the original
+             */
+            name: string;
+            /**
+             * Opacity
+             * @default 0.3
+             */
+            opacity: number;
+            /** Passes */
+            passes?: components["schemas"]["Pass"][];
+        };
         /** Body_importModel */
         Body_importModel: {
             /** File */
@@ -1271,9 +1292,10 @@ export interface components {
         };
         /**
          * Recipe
-         * @description A name and its passes, in order.
+         * @description A name, its passes in order, and another chain blended in.
          */
         Recipe: {
+            blend?: components["schemas"]["Blend"] | null;
             /** Name */
             name: string;
             /** Passes */
@@ -1284,6 +1306,7 @@ export interface components {
          * @description A recipe, its passes, and the passes in words.
          */
         RecipeItem: {
+            blend: components["schemas"]["Blend"] | null;
             /**
              * Id
              * Format: uuid
@@ -1293,6 +1316,8 @@ export interface components {
             name: string;
             /** Passes */
             passes: components["schemas"]["Pass"][];
+            /** Resizes */
+            resizes: boolean;
             /** Shipped */
             shipped: boolean;
             /** Words */

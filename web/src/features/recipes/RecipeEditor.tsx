@@ -1,15 +1,18 @@
 import { useState } from "react";
-import type { Method, Pass, Recipe } from "../../api/client";
+import type { Method, Pass, Recipe, RecipeItem } from "../../api/client";
 import { useRemoveRecipe, useSaveRecipe } from "../../api/queries";
 import { Button, ConfirmButton, Trouble } from "../../ui/parts";
 import { byFamily } from "./form";
 import { PassForm } from "./PassForm";
+
+const ORIGINAL = "the original";
 
 interface Props {
   id: string | null;
   start: Recipe;
   fixed: boolean;
   methods: Method[];
+  recipes: RecipeItem[];
   onSaved: (id: string | null) => void;
   onDuplicate: (recipe: Recipe) => void;
 }
@@ -25,6 +28,7 @@ function useDraft(start: Recipe) {
     changed: history.length > 1,
     undo: () => setHistory((before) => (before.length > 1 ? before.slice(0, -1) : before)),
     rename: (name: string) => change({ name }),
+    blendWith: (blend: Recipe["blend"]) => change({ blend }),
     add: (method: string) => setPasses([...draft.passes, { method, settings: {} }]),
     put: (at: number, pass: Pass) => setPasses(draft.passes.with(at, pass)),
     remove: (at: number) => setPasses(draft.passes.toSpliced(at, 1)),
@@ -57,9 +61,67 @@ function AddPass({ methods, add }: { methods: Method[]; add: (id: string) => voi
   );
 }
 
+interface OverProps {
+  blend: Recipe["blend"];
+  recipes: RecipeItem[];
+  fixed: boolean;
+  change: (blend: Recipe["blend"]) => void;
+}
+
+/** Another result laid over this one: the original, or that of another recipe as it is now. */
+function Over({ blend, recipes, fixed, change }: OverProps) {
+  const others = recipes.filter((recipe) => !recipe.blend);
+  const pick = (name: string) => {
+    const other = others.find((recipe) => recipe.name === name);
+    change(name ? { opacity: blend?.opacity ?? 0.3, name, passes: other?.passes ?? [] } : null);
+  };
+  return (
+    <div className="flex flex-wrap items-center gap-3 border-b border-line bg-sheet px-4 py-2.5">
+      <label className="flex items-center gap-2">
+        <span className="font-display text-lg font-semibold">Lay over it</span>
+        <select
+          aria-label="Lay over it"
+          value={blend?.name ?? ""}
+          disabled={fixed}
+          onChange={(event) => pick(event.target.value)}
+          className="rounded-sm border border-line bg-paper px-2 py-1 disabled:opacity-70"
+        >
+          <option value="">nothing</option>
+          <option value={ORIGINAL}>{ORIGINAL}</option>
+          {blend && blend.name !== ORIGINAL && !others.some(({ name }) => name === blend.name) && (
+            <option value={blend.name}>{blend.name}</option>
+          )}
+          {others.map(({ id, name }) => (
+            <option key={id} value={name}>
+              {name}
+            </option>
+          ))}
+        </select>
+      </label>
+      {blend && (
+        <label className="flex items-center gap-2">
+          <input
+            type="number"
+            aria-label="Opacity, %"
+            min={1}
+            max={99}
+            value={Math.round((blend.opacity ?? 0.3) * 100)}
+            disabled={fixed}
+            onChange={({ target }) =>
+              target.value && change({ ...blend, opacity: Number(target.value) / 100 })
+            }
+            className="w-20 rounded-sm border border-line bg-paper px-2 py-1 disabled:opacity-70"
+          />
+          <span className="text-[13px] text-soft">% opacity; both start from the same input.</span>
+        </label>
+      )}
+    </div>
+  );
+}
+
 /** A recipe: its name and its passes in order. A shipped one can be read and duplicated, not changed. */
-export function RecipeEditor({ id, start, fixed, methods, onSaved, onDuplicate }: Props) {
-  const { draft, changed, undo, rename, add, put, remove, move } = useDraft(start);
+export function RecipeEditor({ id, start, fixed, methods, recipes, onSaved, onDuplicate }: Props) {
+  const { draft, changed, undo, rename, blendWith, add, put, remove, move } = useDraft(start);
   const save = useSaveRecipe();
   const drop = useRemoveRecipe();
   const methodOf = (pass: Pass) => methods.find((method) => method.id === pass.method);
@@ -114,6 +176,9 @@ export function RecipeEditor({ id, start, fixed, methods, onSaved, onDuplicate }
           );
         })}
       </ol>
+      {draft.passes.length > 0 && (
+        <Over blend={draft.blend ?? null} recipes={recipes} fixed={fixed} change={blendWith} />
+      )}
       {!fixed && (
         <div className="mt-4 flex flex-wrap items-center gap-3">
           <AddPass methods={methods} add={add} />

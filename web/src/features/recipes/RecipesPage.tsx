@@ -86,7 +86,8 @@ export function RecipesPage() {
     setParams(id ? { recipe: id } : {}, { replace: true });
   };
   const begin = (recipe: Recipe) => setBlank({ recipe, turn: (blank?.turn ?? 0) + 1 });
-  const start = blank?.recipe ?? (chosen && { name: chosen.name, passes: chosen.passes });
+  const start =
+    blank?.recipe ?? (chosen && { name: chosen.name, passes: chosen.passes, blend: chosen.blend });
   return (
     <Page
       title="Recipes"
@@ -109,6 +110,7 @@ export function RecipesPage() {
             start={start}
             fixed={chosen?.shipped ?? false}
             methods={methods}
+            recipes={items}
             onSaved={open}
             onDuplicate={begin}
           />

@@ -232,10 +232,12 @@ export function SetupPage() {
   const [params, setParams] = useSearchParams();
   const source = params.get("source");
   const go = useNavigate();
-  const recipes = (useRecipes().data ?? []).filter((recipe) => recipe.name !== ALWAYS_IN);
   const [setup, setSetup] = useState<Setup>(UNDAMAGED);
   const change = (part: Partial<Setup>) => setSetup((before) => ({ ...before, ...part }));
   const shown = useSource(source).data;
+  const recipes = (useRecipes().data ?? []).filter(
+    ({ name, resizes }) => name !== ALWAYS_IN && (resizes || setup.factor === 1),
+  );
   const harmless =
     setup.factor === 1 &&
     JSON.stringify({ ...setup, factor: 4, kernel: "area", light: "linear" }) === JSON.stringify(UNDAMAGED);
