@@ -28,10 +28,11 @@ import psutil
 
 from mistline.core.degrade.downsample import Plan, crop_truth, plan, shrink
 from mistline.core.degrade.setup import Setup, make_input
-from mistline.core.frame import Codes, Frame, Size
-from mistline.core.measure import Evidence, measure_all, measure_traits
+from mistline.core.frame import Codes, Frame, Size, to_frame
+from mistline.core.measure import measure_traits
 from mistline.core.measure.sameness import sameness
-from mistline.core.media.plate import encode_plate, quantise, read_plate, write_plate, write_view
+from mistline.core.measure.strips import measure_picture
+from mistline.core.media.plate import encode_plate, quantise, read_codes, read_plate, write_plate, write_view
 from mistline.core.media.still import read_still
 from mistline.core.methods import ModelCard, Traits, register
 from mistline.core.methods.inspect import inspect_model
@@ -236,16 +237,14 @@ def _judged(request: dict[str, Any], plate: Path, truth: Path) -> tuple[dict[str
 
     A score without a value and without a note is infinite.
     """
-    setup, small, delivered = (
-        Setup.model_validate(request["setup"]),
+    setup, delivered = Setup.model_validate(request["setup"]), read_codes(plate)
+    found = measure_picture(
+        delivered,
+        read_codes(truth),
         read_plate(Path(request["input"])),
-        read_plate(plate),
+        lambda frame, size: shrink(frame, size, setup.kernel, linear=setup.light == "linear"),
+        lambda share: _report("measuring", 0.85 + 0.1 * share),
     )
-    evidence = Evidence(
-        delivered, read_plate(truth), small,
-        lambda frame: shrink(frame, small.size, setup.kernel, linear=setup.light == "linear"),
-    )  # fmt: skip
-    found = measure_all(evidence, lambda share: _report("measuring", 0.85 + 0.1 * share))
     scores = {
         key: {
             "value": _finite(measured.value),
@@ -257,7 +256,7 @@ def _judged(request: dict[str, Any], plate: Path, truth: Path) -> tuple[dict[str
     _report("comparing", 0.96)
     alike = {}
     for key, other in request["others"].items():
-        pair = sameness(delivered, read_plate(Path(other)))
+        pair = sameness(to_frame(delivered), read_plate(Path(other)))
         alike[key] = {"psnr": _finite(pair.psnr), "worst": pair.worst, "same": pair.same}
     return scores, alike
 

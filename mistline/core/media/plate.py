@@ -13,7 +13,17 @@ import numpy as np
 from mistline.core.frame import Codes, Frame, Size, to_frame
 from mistline.errors import BadMedia
 
-__all__ = ["TILE", "encode_plate", "levels", "quantise", "read_plate", "to_eight_bit", "write_plate", "write_view"]
+__all__ = [
+    "TILE",
+    "encode_plate",
+    "levels",
+    "quantise",
+    "read_codes",
+    "read_plate",
+    "to_eight_bit",
+    "write_plate",
+    "write_view",
+]
 
 TILE = 512
 THUMBNAIL = 360
@@ -55,12 +65,17 @@ def write_plate(path: Path, codes: Codes) -> None:
     path.write_bytes(encode_plate(codes))
 
 
-def read_plate(path: Path) -> Frame:
-    """Read back what `write_plate` wrote, as a frame with the file's bit depth."""
+def read_codes(path: Path) -> Codes:
+    """Read back what `write_plate` wrote, (H, W, 1 or 3) integers of the file's bit depth."""
     codes = cv2.imdecode(np.frombuffer(path.read_bytes(), np.uint8), cv2.IMREAD_UNCHANGED)
     if codes is None:
         raise BadMedia(f"{path.name} in the media store is damaged; run the trial again to make it anew.")
-    return to_frame(_swap(codes if codes.ndim == 3 else codes[..., None]))
+    return _swap(codes if codes.ndim == 3 else codes[..., None])
+
+
+def read_plate(path: Path) -> Frame:
+    """Read back what `write_plate` wrote, as a frame."""
+    return to_frame(read_codes(path))
 
 
 def levels(size: Size) -> int:
