@@ -1,4 +1,4 @@
-"""The measures of closeness to the truth on a 3840x2160 pair against reference libraries, at equal values; memory."""
+"""The measures of closeness to the truth on a 3840x2160 pair against reference libraries; their memory."""
 
 import statistics
 import time
