@@ -19,6 +19,7 @@ from typer.testing import CliRunner
 
 from mistline.cli.__main__ import app as cli
 from mistline.cli.demo import PLATES
+from mistline.core.degrade.setup import Setup
 from mistline.core.media.still import read_still
 from mistline.store import cluster
 from mistline.store.recipes import SHIPPED
@@ -158,8 +159,11 @@ def test_the_demo_plates_are_what_they_are_said_to_be() -> None:
         types.add(still.file_type)
     assert len(manifest["plates"]) >= 6 and len(kinds) >= 5
     assert max(sizes) >= 24 and depths == {8, 16} and types == {"PNG", "TIFF", "JPEG"}
-    assert set(manifest["trial"]["recipes"]) <= {recipe.name for recipe in SHIPPED}
-    assert manifest["trial"]["file"] in {plate["file"] for plate in manifest["plates"]}
+    shipped = {recipe.name for recipe in SHIPPED}
+    for trial in manifest["trials"]:
+        assert {trial["pick"], trial["fallback"]} < set(trial["recipes"]) <= shipped
+        assert trial["file"] in {plate["file"] for plate in manifest["plates"]}
+        assert Setup(**trial["setup"]).words()
 
 
 def test_the_screenshots_are_of_the_agreed_size() -> None:

@@ -54,6 +54,7 @@ class OversizeSettings(_Settings):
 
     kernel: Curve = Field("lanczos3", description="Kernel of the first step.")
     over: int = Field(2, ge=2, le=4, description="How many times the target's size each way.")
+    down: Literal["area", "lanczos3"] = Field("area", description="Kernel of the way down.")
 
 
 class BackProjectionSettings(_Settings):
@@ -93,7 +94,7 @@ def _lanczos(frame: Frame, settings: BaseModel, target: Size) -> Frame:
 def _oversize(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     assert isinstance(settings, OversizeSettings)
     larger = Size(target.width * settings.over, target.height * settings.over)
-    return frame.with_pixels(resize(resize(frame.pixels, larger, settings.kernel), target, "area"))
+    return frame.with_pixels(resize(resize(frame.pixels, larger, settings.kernel), target, settings.down))
 
 
 def _back_projection(frame: Frame, settings: BaseModel, target: Size) -> Frame:
@@ -182,7 +183,7 @@ METHODS = [
         1,
         "Over-size, then down",
         "enlarge",
-        "Enlarges beyond the target, then averages down to it.",
+        "Enlarges beyond the target, then shrinks down to it.",
         "Common practice",
         OversizeSettings,
         Limits(max_megapixels=50, working_copies=20),

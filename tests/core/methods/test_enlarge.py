@@ -10,7 +10,8 @@ from mistline.core.measure.psnr import psnr
 from mistline.core.methods import METHODS
 from mistline.core.resample import resize
 
-ENLARGERS = [key for key, method in METHODS.items() if method.resizes]
+ENLARGERS = [key for key, method in METHODS.items() if method.family == "enlarge"]
+NETWORKS = [key for key, method in METHODS.items() if method.family == "learned" and method.resizes]
 
 
 def enlarge(key: str, pixels: np.ndarray, size: Size, **settings: object) -> np.ndarray:
@@ -26,15 +27,15 @@ def test_size_flatness_and_depth(key: str) -> None:
     assert np.abs(result - 0.37).max() < 1e-5
 
 
-@pytest.mark.parametrize("key", ENLARGERS)
+@pytest.mark.parametrize("key", ENLARGERS + NETWORKS)
 def test_nothing_is_shifted(key: str) -> None:
-    """Registration of the input with its enlarged copy, block-averaged: below 0.02 pixels."""
+    """Registration of the input with its enlarged copy, block-averaged: below 0.02 pixels (0.05 of a network)."""
     small = data.camera()[100:260, 120:320].astype(np.float32)[..., None] / 255
     large = enlarge(key, small, Size(600, 480))
     back = large[..., 0].reshape(160, 3, 200, 3).mean(axis=(1, 3))
     window = np.outer(np.hanning(160), np.hanning(200))
     shift, _, _ = phase_cross_correlation(small[..., 0] * window, back * window, upsample_factor=200)
-    assert np.abs(shift).max() < 0.02
+    assert np.abs(shift).max() < (0.05 if key in NETWORKS else 0.02)
 
 
 @pytest.mark.parametrize("key", ["bilinear", "bicubic", "lanczos"])
@@ -46,6 +47,13 @@ def test_linear_light_raises_the_middle_of_an_edge(key: str) -> None:
         light: enlarge(key, edge, Size(24, 24), light=light)[12, 11:13].mean() for light in ("encoded", "linear")
     }
     assert middle["encoded"] == pytest.approx(0.5, abs=0.01) and middle["linear"] > 0.6
+
+
+@pytest.mark.parametrize("down", ["area", "lanczos3"])
+def test_going_beyond_the_target_and_back_changes_little(down: str, photograph: Frame) -> None:
+    small = resize(photograph.pixels, Size(128, 128), "area")
+    plain = enlarge("lanczos", small, Size(256, 256))
+    assert psnr(plain, enlarge("oversize", small, Size(256, 256), down=down)) > 30
 
 
 def test_back_projection_agrees_with_the_input_better_each_round(photograph: Frame) -> None:
