@@ -46,20 +46,20 @@ SHI = "sub-pixel convolution (Shi et al. 2016) added to a Catmull-Rom enlargemen
 ZHANG = "the noise is predicted and taken off (Zhang et al. 2017), on 2 x 2 pixels at a time"
 ABOUT = {
     "faithful_x2": ("Faithful network, 2x", "Closest to the truth on clean inputs; no more detail than is likely.",
-                    f"41 k weights: 2 residual blocks of 32 channels, {SHI}.", CLEAN + "bicubic.",
+                    f"2 residual blocks of 32 channels, {SHI}.", CLEAN + "bicubic.",
                     "L1 loss, Adam, 4500 steps of 16 patches of 40 x 40, seed 1."),
     "crisp_x2": ("Crisp network, 2x", "Visibly sharper, measurably less faithful: rims and invented texture.",
-                 f"41 k weights: 2 residual blocks of 32 channels, {SHI}.", CLEAN + "bicubic.",
+                 f"2 residual blocks of 32 channels, {SHI}.", CLEAN + "bicubic.",
                  "From the faithful one to an over-sharpened target (unsharp 1.2), L1 and slopes, 1500 steps."),
     "faithful_x4": ("Faithful network, 4x", "Closest to the truth on clean inputs at 4 times.",
-                    f"73 k weights: 3 residual blocks of 32 channels, {SHI}.", CLEAN + "bicubic.",
+                    f"3 residual blocks of 32 channels, {SHI}.", CLEAN + "bicubic.",
                     "L1 loss, Adam, 4500 steps of 16 patches of 32 x 32, seed 1."),
     "mixed_x2": ("Sturdy network, 2x", "Takes noise, blur and JPEG off while it enlarges; softer on clean inputs.",
-                 f"173 k weights: 4 residual blocks of 48 channels, {SHI}.",
+                 f"4 residual blocks of 48 channels, {SHI}.",
                  "Inputs shrunk by area or Gauss, 85 % with noise up to 25 cv, half with JPEG from 50 to 95.",
                  "L1 loss, Adam, 6000 steps of 16 patches of 40 x 40, seed 1."),
     "blind_denoise": ("Learned noise reduction", "Finds the noise by itself; softens clean pictures a little.",
-                      f"135 k weights: 3 residual blocks of 48 channels; {ZHANG}.",
+                      f"3 residual blocks of 48 channels; {ZHANG}.",
                       "Gaussian noise of 2 to 55 cv.", "L1 loss, Adam, 7000 steps of 16 patches of 64 x 64, seed 1."),
 }  # fmt: skip
 REACH = {"faithful_x2": 6, "crisp_x2": 6, "faithful_x4": 8, "mixed_x2": 10, "blind_denoise": 16}

@@ -34,7 +34,7 @@ class UnsharpSettings(BaseModel):
     edge: float = Field(4.0, ge=0, le=50, description="Slope of a full edge, code values a pixel; 0 = everywhere.")
     overshoot: float = Field(1.0, ge=0, le=1, description="Share of the rims that stays; 0 = no rims at all.")
     deliver: Literal["picture", "edge_mask"] = Field(
-        "picture", description="The edge mask instead, to look at it."
+        "picture", description="What comes out: the picture, or the edge mask to look at."
     )
 
 

@@ -4,18 +4,32 @@ import { thumbnail, type Setup, type Source } from "../../api/client";
 import { usePreview } from "../../api/queries";
 import { Trouble } from "../../ui/parts";
 
-interface NumberProps {
+interface Kind {
+  key: "blur" | "noise" | "underexposed" | "jpeg";
   name: string;
   unit: string;
-  value: number;
   max: number;
   step: number;
   usual: number;
-  onChange: (value: number) => void;
+}
+
+const BEFORE: Kind[] = [
+  { key: "blur", name: "Blur", unit: "px of the truth, sigma", max: 10, step: 0.1, usual: 1 },
+  { key: "noise", name: "Even noise", unit: "code values (cv), sigma", max: 100, step: 1, usual: 10 },
+  { key: "underexposed", name: "Sensor noise", unit: "stops too little light", max: 12, step: 0.5, usual: 4 },
+];
+const LAST: Kind = { key: "jpeg", name: "JPEG", unit: "quality, 1 to 100", max: 100, step: 1, usual: 70 };
+
+interface DamageProps {
+  setup: Setup;
+  change: (part: Partial<Setup>) => void;
 }
 
 /** One kind of damage: off at 0, a usual amount when it is switched on. */
-function Amount({ name, unit, value, max, step, usual, onChange }: NumberProps) {
+function Amount({ kind, setup, change }: DamageProps & { kind: Kind }) {
+  const { key, name, unit, max, step, usual } = kind;
+  const value = setup[key] ?? 0;
+  const onChange = (amount: number) => change({ [key]: key === "jpeg" ? amount || null : amount });
   return (
     <div className="grid h-8 grid-cols-[2.5rem_6.5rem_auto] items-center gap-2">
       <Toggle name={name} on={value > 0} onChange={(on) => onChange(on ? usual : 0)} />
@@ -60,58 +74,21 @@ function Step({ name, on, onChange }: { name: string; on: boolean; onChange: (on
   );
 }
 
-interface DamageProps {
-  setup: Setup;
-  change: (part: Partial<Setup>) => void;
-}
-
 /** Damage beside the shrinking, in the order in which it is done. */
 export function Damage({ setup, change }: DamageProps) {
   return (
     <fieldset className="grid gap-y-1 lg:grid-cols-2">
       <legend className="mb-1 text-[13px] text-soft">Damage, done in this order</legend>
-      <Amount
-        name="Blur"
-        unit="px of the truth, sigma"
-        value={setup.blur}
-        max={10}
-        step={0.1}
-        usual={1}
-        onChange={(blur) => change({ blur })}
-      />
-      <Amount
-        name="Even noise"
-        unit="code values (cv), sigma"
-        value={setup.noise}
-        max={100}
-        step={1}
-        usual={10}
-        onChange={(noise) => change({ noise })}
-      />
-      <Amount
-        name="Sensor noise"
-        unit="stops too little light"
-        value={setup.underexposed}
-        max={12}
-        step={0.5}
-        usual={4}
-        onChange={(underexposed) => change({ underexposed })}
-      />
+      {BEFORE.map((kind) => (
+        <Amount key={kind.key} kind={kind} setup={setup} change={change} />
+      ))}
       <Step name="8-bit step" on={setup.eight_bit} onChange={(on) => change({ eight_bit: on })} />
       <Step
         name="Colour at half the size (4:2:0)"
         on={setup.half_chroma}
         onChange={(on) => change({ half_chroma: on })}
       />
-      <Amount
-        name="JPEG"
-        unit="quality, 1 to 100"
-        value={setup.jpeg ?? 0}
-        max={100}
-        step={1}
-        usual={70}
-        onChange={(jpeg) => change({ jpeg: jpeg || null })}
-      />
+      <Amount kind={LAST} setup={setup} change={change} />
     </fieldset>
   );
 }

@@ -203,8 +203,14 @@ function InNumbers({ plan, setup, count }: { plan: Plan; setup: Setup; count: nu
         {left || top ? `, cropped by ${left} × ${top} pixels to fit the factor.` : ", nothing is cropped."}
       </li>
       <li>
-        The input will be <b>{pixels(plan.input)}</b>: <b>{percent(plan.share)}</b> of the data is left (1/
-        {Number((1 / plan.share).toFixed(1))}).
+        {setup.factor === 1 ? (
+          "The input keeps its size; only the damage is put on it."
+        ) : (
+          <>
+            The input will be <b>{pixels(plan.input)}</b>: <b>{percent(plan.share)}</b> of the data is left (1/
+            {Number((1 / plan.share).toFixed(1))}).
+          </>
+        )}
       </li>
       {!exact && (
         <li>
