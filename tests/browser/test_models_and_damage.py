@@ -15,7 +15,7 @@ from tests.harness import Running
 
 @pytest.fixture(scope="module")
 def source(app: Running, astronaut: np.ndarray) -> dict:
-    return app.read("face.png", as_png(astronaut[:200, 150:350]))
+    return app.read("face.png", as_png(astronaut[:320, 60:380]))
 
 
 def test_a_model_is_dropped_in_and_becomes_a_method(page: Page, tmp_path: Path) -> None:

@@ -207,7 +207,8 @@ function InNumbers({ plan, setup, count }: { plan: Plan; setup: Setup; count: nu
           "The input keeps its size; only the damage is put on it."
         ) : (
           <>
-            The input will be <b>{pixels(plan.input)}</b>: <b>{percent(plan.share)}</b> of the data is left (1/
+            The input will be <b>{pixels(plan.input)}</b>: <b>{percent(plan.share)}</b> of the data is left
+            (1/
             {Number((1 / plan.share).toFixed(1))}).
           </>
         )}
