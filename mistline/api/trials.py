@@ -120,13 +120,22 @@ def _scores(row: Row | None) -> dict[str, Score]:
     return {key: Score(**found.get(key, {"value": None, "note": "not measured"})) for key in MEASURES}
 
 
-def _entry(row: Row, marks: dict[str, Any], truth: Row | None, factor: float) -> schemas.Entry:
+def _sentence(row: Row, controls: dict[str, Row], factor: float) -> str:
+    """What the entry does to the picture; at factor 1 the nearest-neighbour control is the input itself."""
+    if row["control"] == "truth":
+        return ""
+    given = controls.get("nearest") if factor == 1 and row["control"] is None else None
+    return describe(
+        _scores(row), _scores(controls.get("truth")), factor, _scores(given) if given and given["scores"] else None
+    )
+
+
+def _entry(row: Row, marks: dict[str, Any], sentence: str) -> schemas.Entry:
     words = (
         Recipe.model_validate(row["recipe"]).words()
         if row["recipe"]
         else "The truth, through the same write and read"
     )
-    sentence = describe(_scores(row), _scores(truth), factor) if row["control"] != "truth" else ""
     fields = {name: row[name] for name in schemas.Entry.model_fields if name in row}
     return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks, sentence=sentence)
 
@@ -137,7 +146,7 @@ def _trial(trial_id: str) -> schemas.Trial:
         entries = trials.entries(connection, trial_id)
         verdicts = trials.verdicts(connection, trial_id)
         same = trials.same(connection, trial_id)
-    truth = next((entry for entry in entries if entry["control"] == "truth"), None)
+    controls = {entry["control"]: entry for entry in entries if entry["control"]}
     board = scoreboard(entries)
     setup, size = Setup(**row["setup"]), Size(row["facts"]["width"], row["facts"]["height"])
     fields = {name: row[name] for name in schemas.Trial.model_fields if name in row and name != "setup"}
@@ -152,7 +161,10 @@ def _trial(trial_id: str) -> schemas.Trial:
         bit_depth=row["facts"]["bit_depth"],
         front=board.front,
         plan=_plan(size, plan(size, setup.factor), len(entries), [], []),
-        entries=[_entry(entry, board.marks.get(entry["letter"], {}), truth, setup.factor) for entry in entries],
+        entries=[
+            _entry(entry, board.marks.get(entry["letter"], {}), _sentence(entry, controls, setup.factor))
+            for entry in entries
+        ],
         same=[schemas.Pair(**pair) for pair in same],
         measures=[schemas.MeasureShown(**measure) for measure in measures],
         verdicts=[schemas.Verdict(**verdict) for verdict in verdicts],

@@ -49,10 +49,17 @@ def _displacement(scores: Scores, _: Scores) -> str:
     return f"lies {shift:.2f} px off the truth, which spoils the other figures"
 
 
-def _noise(scores: Scores, reference: Scores) -> str:
+def _noise(scores: Scores, reference: Scores, given: Scores | None) -> str:
     left, there = scores["noise_left"].value, reference["noise_left"].value
     if left is None or there is None:
         return ""
+    before = given["noise_left"].value if given else None
+    if before is not None and before - there >= THRESHOLDS["noise, cv"]:
+        gone = 1 - left / before
+        return (
+            f"noise {'down' if gone > 0 else 'up'} {_percent(gone)} "
+            f"({before:.1f} to {left:.1f} cv; the truth has {there:.1f})"
+        )
     change = left - there
     if abs(change) < max(THRESHOLDS["noise, cv"], THRESHOLDS["noise, share of the reference"] * there):
         return f"noise as in the truth ({left:.1f} cv)"
@@ -124,8 +131,10 @@ def _squares(scores: Scores, reference: Scores) -> str:
     return f"compression squares +{value - there:.0f} %"
 
 
-def describe(scores: Scores, truth: Scores, factor: float) -> str:
+def describe(scores: Scores, truth: Scores, factor: float, given: Scores | None = None) -> str:
     """The sentence for a result, from its scores, those of the truth (its control) and the test's factor.
+
+    `given` are the scores of the input itself, where it has the result's size: noise is then told from there.
 
     >>> no, some = Score(None), {"detail_kept": Score(60, {"1/4 to 1/2": 62.0}), "halo": Score(6.1)}
     >>> every = dict.fromkeys(("registration", "noise_left", "detail_invented", "edge_width", "blotch",
@@ -133,7 +142,7 @@ def describe(scores: Scores, truth: Scores, factor: float) -> str:
     >>> describe({**every, **some}, {**every, **some}, factor=1)
     'Detail of 1/4 to 1/2 cycles per pixel down 38 %, rims +6 % at strong edges.'
     """
-    told = [_displacement(scores, truth), _noise(scores, truth), _detail(scores, factor)]
+    told = [_displacement(scores, truth), _noise(scores, truth, given), _detail(scores, factor)]
     told += [state(scores, truth) for state in (_invented, _edges, _halo, _blotch, _colour, _tone, _squares)]
     sentence = ", ".join(filter(None, told))
     return sentence[:1].upper() + sentence[1:] + "." if sentence else ""

@@ -45,6 +45,9 @@ def test_noise_is_told_against_the_truth() -> None:
     assert told(noise_left=Score(0.6)).startswith("Noise down 70 % (2.0 to 0.6 cv)")
     assert told(noise_left=Score(5.0)).startswith("Noise up 150 % (2.0 to 5.0 cv)")
     clean = {**PLAIN, "noise_left": Score(0.0)}
+    noisy = {**PLAIN, "noise_left": Score(15.0)}
+    cleaned = describe({**PLAIN, "noise_left": Score(3.0)}, clean, 1, noisy)
+    assert cleaned.startswith("Noise down 80 % (15.0 to 3.0 cv; the truth has 0.0)")
     assert describe({**PLAIN, "noise_left": Score(3.0)}, clean, 1).startswith(
         "Noise 3.0 cv where the truth has 0.0"
     )
