@@ -23,7 +23,7 @@ def views() -> dict[str, str]:
         "set-up": f"/trials/new?source={trial['source_id']}",
         "set-up-summary": f"{at}/setup",
         "run": f"{at}/run",
-        "look": f"{at}/look?panes=truth,input,C,D&focus=3&x=455&y=722&z=2",
+        "look": f"{at}/look?panes=truth,C,D,E&focus=2&x=455&y=722&z=2",
         "look-flip": f"{at}/look?panes=E&focus=0",
         "scores": f"{at}/scores",
         "verdict": f"{at}/verdict",
@@ -44,7 +44,7 @@ def main() -> None:
             if wanted and name not in wanted:
                 continue
             page.goto(ADDRESS + path)
-            page.wait_for_timeout(1500)
+            page.wait_for_timeout(3000)
             page.screenshot(path=OUT / f"{name}.png")
         browser.close()
 

@@ -22,6 +22,7 @@ from mistline.api.guard import PROBLEM_TYPE, Guard, problem_body
 from mistline.errors import MistlineError, NotFound
 from mistline.store.settings import settings
 from mistline.work.queue import queue
+from mistline.work.sandbox import warm_up
 
 __all__ = ["create_app"]
 
@@ -64,6 +65,7 @@ async def _any_error(request: Request, error: Exception) -> Response:
 
 @contextlib.asynccontextmanager
 async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
+    warm_up()
     with queue().open():
         listening = asyncio.create_task(events.announcer.listen())
         try:

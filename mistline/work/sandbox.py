@@ -11,18 +11,24 @@ import json
 import multiprocessing
 import signal
 from collections.abc import AsyncIterator, Callable
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from typing import Any
 
 from mistline.errors import BadMedia, BadModel, MistlineError, OutOfLimits, ProcessingFailed
 
-__all__ = ["Progress", "run_child"]
+__all__ = ["Progress", "run_child", "warm_up"]
 
 Progress = Callable[[str, float], None]
 CHILD = "mistline.work.child"
 FORKS = multiprocessing.get_context("forkserver")
 FORKS.set_forkserver_preload([CHILD])
 RAISED: dict[str, type[MistlineError]] = {kind.__name__: kind for kind in (BadMedia, BadModel, OutOfLimits)}
+
+
+def warm_up() -> None:
+    """Start loading the libraries now, beside what this process does, so that the first child begins at once."""
+    forkserver.ensure_running()
 
 
 def _serve(pipe: Connection, memory_bytes: int, request: dict[str, Any]) -> None:

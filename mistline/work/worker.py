@@ -10,6 +10,7 @@ from mistline.store import speeds
 from mistline.store.database import connect
 from mistline.store.files import media
 from mistline.work.queue import queue
+from mistline.work.sandbox import warm_up
 from mistline.work.tasks import QUICK, TAKES
 from mistline.work.trials import requeue_adrift
 
@@ -39,6 +40,7 @@ async def _work() -> None:
     with connect() as connection:
         speeds.seen(connection, this_machine())
     media().sweep(SCRATCH_LIVES)
+    warm_up()
     app = queue()
     lanes = [
         app.run_worker_async(

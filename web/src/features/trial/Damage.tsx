@@ -117,6 +117,7 @@ export function InputPreview({ source, setup }: { source: Source; setup: Setup }
             <div
               className={`flex aspect-4/3 w-full items-center justify-center bg-well ${shown.isFetching ? "opacity-60" : ""}`}
             >
+              {!shown.data && !shown.error && <span className="text-[14px] text-soft">being made…</span>}
               {shown.data && (
                 <img
                   src={picture(shown.data[part])}
