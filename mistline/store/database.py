@@ -1,5 +1,6 @@
 """Connections, migrations and the named queries of the .sql files."""
 
+import atexit
 import logging
 import re
 from collections.abc import Iterator
@@ -30,10 +31,12 @@ logging.getLogger("psycopg.pool").setLevel(logging.ERROR)
 
 @lru_cache
 def _pool(url: str) -> ConnectionPool[Connection]:
-    return ConnectionPool(
+    pool = ConnectionPool(
         url, min_size=1, max_size=8, open=True, timeout=10, check=ConnectionPool.check_connection,
         connection_class=psycopg.Connection[Row], kwargs={"row_factory": dict_row},
     )  # fmt: skip
+    atexit.register(pool.close)
+    return pool
 
 
 @contextmanager
