@@ -312,6 +312,15 @@ class Pair(BaseModel):
     second: str
 
 
+class RegionRequest(BaseModel):
+    """A rectangle in pixels of the truth."""
+
+    left: int = Field(ge=0)
+    top: int = Field(ge=0)
+    width: int = Field(ge=1)
+    height: int = Field(ge=1)
+
+
 class PreviewRequest(BaseModel):
     """A set-up to show on a crop; `across` and `down` place its centre, as shares of the picture."""
 

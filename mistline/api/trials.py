@@ -1,5 +1,6 @@
 """Trials over HTTP: plan, run, follow, read the scores, decide."""
 
+import asyncio
 import csv
 import io
 from dataclasses import asdict
@@ -13,14 +14,14 @@ from mistline.api.recipes import known_models
 from mistline.core.choose.words import Score, describe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
-from mistline.core.frame import Size
+from mistline.core.frame import Region, Size
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
 from mistline.errors import Conflict, NotFound
 from mistline.store import speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
-from mistline.work.scoreboard import scoreboard
+from mistline.work.scoreboard import Scoreboard, scoreboard
 
 __all__ = ["router"]
 
@@ -140,13 +141,17 @@ def _entry(row: Row, marks: dict[str, Any], sentence: str) -> schemas.Entry:
     return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks, sentence=sentence)
 
 
+def _entries(rows: list[Row], factor: float, board: Scoreboard) -> list[schemas.Entry]:
+    controls = {row["control"]: row for row in rows if row["control"]}
+    return [_entry(row, board.marks.get(row["letter"], {}), _sentence(row, controls, factor)) for row in rows]
+
+
 def _trial(trial_id: str) -> schemas.Trial:
     with connect() as connection:
         row = trials.get(connection, trial_id)
         entries = trials.entries(connection, trial_id)
         verdicts = trials.verdicts(connection, trial_id)
         same = trials.same(connection, trial_id)
-    controls = {entry["control"]: entry for entry in entries if entry["control"]}
     board = scoreboard(entries)
     setup, size = Setup(**row["setup"]), Size(row["facts"]["width"], row["facts"]["height"])
     fields = {name: row[name] for name in schemas.Trial.model_fields if name in row and name != "setup"}
@@ -161,10 +166,7 @@ def _trial(trial_id: str) -> schemas.Trial:
         bit_depth=row["facts"]["bit_depth"],
         front=board.front,
         plan=_plan(size, plan(size, setup.factor), len(entries), [], []),
-        entries=[
-            _entry(entry, board.marks.get(entry["letter"], {}), _sentence(entry, controls, setup.factor))
-            for entry in entries
-        ],
+        entries=_entries(entries, setup.factor, board),
         same=[schemas.Pair(**pair) for pair in same],
         measures=[schemas.MeasureShown(**measure) for measure in measures],
         verdicts=[schemas.Verdict(**verdict) for verdict in verdicts],
@@ -223,6 +225,21 @@ def _cell(score: schemas.Score | None) -> float | str:
     if score is None or score.note:
         return ""
     return "inf" if score.value is None else score.value
+
+
+@router.post("/trials/{trial_id}/regions", operation_id="measureRegion")
+async def measure_region(trial_id: UUID, request: schemas.RegionRequest) -> list[schemas.Entry]:
+    """The finished entries with the scores that they have within a region; nothing is kept."""
+    found = await use_cases.measure_region(str(trial_id), Region(**request.model_dump()))
+    return await asyncio.to_thread(_within, str(trial_id), found)
+
+
+def _within(trial_id: str, found: dict[str, Row]) -> list[schemas.Entry]:
+    with connect() as connection:
+        factor = trials.get(connection, trial_id)["setup"]["factor"]
+        rows = trials.entries(connection, trial_id)
+    rows = [{**row, "scores": found[row["letter"]]} for row in rows if row["letter"] in found]
+    return _entries(rows, factor, scoreboard(rows))
 
 
 @router.get("/trials/{trial_id}/scores.csv", operation_id="scoresCsv", response_class=Response)

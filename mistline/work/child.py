@@ -2,7 +2,7 @@
 
 Steps: `read` (an original from outside), `prepare` (truth and input of a test), `take` (one recipe, timed and
 measured), `sample` (a timed crop for a forecast), `preview` (the input on a crop),
-`inspect` (a model that was dropped in). Pictures are written as
+`region` (measures of a part of results), `inspect` (a model that was dropped in). Pictures are written as
 finished folders below `out`.
 """
 
@@ -28,8 +28,8 @@ import psutil
 
 from mistline.core.degrade.downsample import Plan, crop_truth, plan, shrink
 from mistline.core.degrade.setup import Setup, make_input
-from mistline.core.frame import Codes, Frame, Size, to_frame
-from mistline.core.measure import measure_traits
+from mistline.core.frame import Codes, Frame, Region, Size, to_frame
+from mistline.core.measure import Evidence, Measured, measure_all, measure_traits
 from mistline.core.measure.sameness import sameness
 from mistline.core.measure.strips import measure_picture
 from mistline.core.media.plate import encode_plate, quantise, read_codes, read_plate, write_plate, write_view
@@ -232,11 +232,20 @@ def _finite(value: float | None) -> float | None:
     return value if value is not None and math.isfinite(value) else None
 
 
-def _judged(request: dict[str, Any], plate: Path, truth: Path) -> tuple[dict[str, Any], dict[str, Any]]:
-    """Measure the delivered file, decoded again; and compare it with the other results on the same plate.
+def _scores(found: dict[str, Measured]) -> dict[str, Any]:
+    """What was measured, for JSON. A score without a value and without a note is infinite."""
+    return {
+        key: {
+            "value": _finite(measured.value),
+            "parts": {part.name: part.value for part in measured.parts},
+            "note": measured.note,
+        }
+        for key, measured in found.items()
+    }
 
-    A score without a value and without a note is infinite.
-    """
+
+def _judged(request: dict[str, Any], plate: Path, truth: Path) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Measure the delivered file, decoded again; and compare it with the other results on the same plate."""
     setup, delivered = Setup.model_validate(request["setup"]), read_codes(plate)
     found = measure_picture(
         delivered,
@@ -245,20 +254,22 @@ def _judged(request: dict[str, Any], plate: Path, truth: Path) -> tuple[dict[str
         lambda frame, size: shrink(frame, size, setup.kernel, linear=setup.light == "linear"),
         lambda share: _report("measuring", 0.85 + 0.1 * share),
     )
-    scores = {
-        key: {
-            "value": _finite(measured.value),
-            "parts": {part.name: part.value for part in measured.parts},
-            "note": measured.note,
-        }
-        for key, measured in found.items()
-    }
     _report("comparing", 0.96)
     alike = {}
     for key, other in request["others"].items():
         pair = sameness(to_frame(delivered), read_plate(Path(other)))
         alike[key] = {"psnr": _finite(pair.psnr), "worst": pair.worst, "same": pair.same}
-    return scores, alike
+    return _scores(found), alike
+
+
+def region(request: dict[str, Any]) -> dict[str, Any]:
+    """Measure a region of several results; what needs the whole input is not measured there."""
+    area = Region(**request["region"])
+    truth = area.cut(read_plate(Path(request["truth"])))
+    return {
+        key: _scores(measure_all(Evidence(area.cut(read_plate(Path(path))), truth)))
+        for key, path in request["plates"].items()
+    }
 
 
 def take(request: dict[str, Any]) -> dict[str, Any]:
@@ -323,6 +334,7 @@ STEPS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "inspect": inspect,
     "prepare": prepare,
     "preview": preview,
+    "region": region,
     "take": take,
     "sample": sample,
 }

@@ -3,7 +3,8 @@
 import asyncio
 import contextlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from pathlib import Path
 from string import ascii_uppercase
 from typing import BinaryIO
 
@@ -12,7 +13,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
-from mistline.core.frame import Size
+from mistline.core.frame import Region, Size
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.forecast import Forecast, forecast
@@ -32,6 +33,7 @@ __all__ = [
     "import_model",
     "import_original",
     "inspect_again",
+    "measure_region",
     "outlook",
     "preview",
     "read_again",
@@ -42,6 +44,7 @@ __all__ = [
 
 REPEATS = 3
 MAX_ENTRIES = 12
+LARGEST_REGION = 16_000_000
 NEAREST = Recipe.model_validate({"name": "Nearest neighbour", "passes": [{"method": "nearest"}]})
 
 
@@ -141,6 +144,34 @@ async def preview(source_id: str, setup: Setup, centre: tuple[float, float]) -> 
         return await run_child(
             request, what=row["name"], memory_bytes=settings().reader_memory_bytes,
             seconds=settings().reader_seconds,
+        )  # fmt: skip
+
+
+async def measure_region(trial_id: str, region: Region) -> dict[str, Row]:
+    """The scores of every finished entry within a region of the truth, by letter, measured in a child process."""
+    if region.width * region.height > LARGEST_REGION:
+        raise OutOfLimits("The part is too large to be measured at once; zoom in to 16 megapixels or less.")
+
+    def rows() -> tuple[Row, list[Row]]:
+        with connect() as connection:
+            trial = trials.get(connection, trial_id)
+            return trial, [row for row in trials.entries(connection, trial_id) if row["state"] == "done"]
+
+    trial, done = await asyncio.to_thread(rows)
+    if not done or not trial["truth_picture"]:
+        raise Conflict("Nothing of this trial is done yet; wait for the first result.")
+
+    def fetch(picture: str, folder: Path) -> str:
+        return str(media().fetch(pictures.file_key(picture, "plate.png"), folder))
+
+    with media().workspace() as folder:
+        plates = {row["letter"]: await asyncio.to_thread(fetch, row["picture_id"], folder) for row in done}
+        truth = await asyncio.to_thread(fetch, trial["truth_picture"], folder)
+        request = {"step": "region", "name": trial["source_name"], "truth": truth, "plates": plates,
+                   "region": asdict(region)}  # fmt: skip
+        return await run_child(
+            request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
+            seconds=settings().reader_seconds, remedy="zoom in to a smaller part",
         )  # fmt: skip
 
 

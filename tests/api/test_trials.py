@@ -6,10 +6,12 @@ import io
 import json
 import threading
 
+import cv2
 import httpx
 import numpy as np
 import psutil
 import pytest
+from skimage.metrics import peak_signal_noise_ratio
 
 from tests.conftest import as_png
 from tests.harness import Running, jobs_of, until
@@ -80,8 +82,6 @@ def test_the_timing_is_whole(trial: dict) -> None:
 
 
 def test_the_take_is_written_losslessly_in_16_bits(app: Running, trial: dict, astronaut: np.ndarray) -> None:
-    import cv2
-
     plate = app.http.get(f"/api/pictures/{_entry(trial, 'T')['picture_id']}/plate").content
     codes = cv2.imdecode(np.frombuffer(plate, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
     assert codes.dtype == np.uint16 and np.array_equal(codes, astronaut.astype(np.uint16) * 257)
@@ -100,6 +100,21 @@ def test_scores_go_out_as_csv_and_json(app: Running, trial: dict) -> None:
     assert float(rows["A"]["SSIM (1)"]) == pytest.approx(_entry(trial, "A")["scores"]["ssim"]["value"])
     assert rows["T"]["PSNR, RGB (dB)"] == "inf" and rows["N"]["control"] == "nearest"
     assert app.http.get(f"/api/trials/{trial['id']}/scores.json").json()["entries"][0]["letter"] == "A"
+
+
+def test_a_part_is_measured_by_itself(app: Running, trial: dict, astronaut: np.ndarray) -> None:
+    """Within a region PSNR is that of the region alone; the truth stays the best there too."""
+    url, region = f"/api/trials/{trial['id']}/regions", {"left": 200, "top": 60, "width": 130, "height": 140}
+    entries = {entry["letter"]: entry for entry in app.http.post(url, json=region).json()}
+    assert set(entries) == set("ABCNT") and entries["T"]["scores"]["psnr_rgb"]["value"] is None
+    plate = app.http.get(f"/api/pictures/{_entry(trial, 'C')['picture_id']}/plate").content
+    codes = cv2.imdecode(np.frombuffer(plate, np.uint8), cv2.IMREAD_UNCHANGED)[60:200, 200:330, ::-1]
+    wanted = peak_signal_noise_ratio(astronaut[60:200, 200:330] / 255, codes / 65535, data_range=1)
+    assert entries["C"]["scores"]["psnr_rgb"]["value"] == pytest.approx(wanted, abs=1e-3)
+    assert entries["C"]["scores"]["agreement"]["note"] == "needs the input"
+    assert _entry(app.trial(trial["id"]), "C")["scores"] == _entry(trial, "C")["scores"]  # nothing is kept
+    outside = app.http.post(url, json={**region, "left": 500})
+    assert outside.status_code == 422 and "does not lie inside the picture" in outside.json()["detail"]
 
 
 def test_cancel_stops_the_work_at_once_and_retry_makes_it_whole(app: Running, slow_source: dict) -> None:

@@ -121,6 +121,22 @@ def test_the_active_pane_moves_by_key_and_smoothing_is_a_visible_switch(page: Pa
     expect(smooth).to_have_attribute("aria-pressed", "true")
 
 
+def test_the_part_that_is_seen_is_measured(page: Page, trial: dict) -> None:
+    page.goto(f"/trials/{trial['id']}/look?panes=truth,C&focus=1&x=150&y=100&z=8")
+    expect(page.get_by_role("img", name="Lanczos 3")).to_be_visible()
+    page.keyboard.press("m")
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_role("heading").first).to_contain_text(
+        re.compile(r"Scores of this part: \d+ × \d+ pixels")
+    )
+    cell = dialog.get_by_test_id("scores-psnr_luma").locator("[data-letter=C]")
+    expect(cell).to_contain_text(re.compile(r"\d\d\.\d\d"), timeout=15_000)
+    whole = trial["entries"][2]["scores"]["psnr_luma"]["value"]
+    assert float(cell.inner_text().split()[0]) != round(whole, 2)
+    dialog.get_by_role("button", name="Close").click()
+    expect(dialog).to_have_count(0)
+
+
 def test_the_surround_is_neutral_and_can_be_changed(page: Page, trial: dict) -> None:
     page.goto(f"/trials/{trial['id']}/look?panes=truth&focus=0")
     colours = set()

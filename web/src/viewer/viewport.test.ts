@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from "vitest";
-import { fitZoom, useViewport, zoomOf } from "./viewport";
+import { fitZoom, useViewport, visible, zoomOf } from "./viewport";
 
 const view = () => useViewport.getState();
 
@@ -24,6 +24,17 @@ describe("fit", () => {
     view().panBy(300, 120);
     view().zoomTo(null);
     expect(view()).toMatchObject({ x: 2000, y: 1000, zoom: null });
+  });
+});
+
+describe("the visible part", () => {
+  it("is the whole picture when it fits", () => {
+    expect(visible(view())).toEqual({ left: 0, top: 0, width: 4000, height: 2000 });
+  });
+
+  it("is what a pane shows, cut at the picture's edge", () => {
+    view().open({ width: 4000, height: 2000 }, { x: 100, y: 1000, zoom: 2 });
+    expect(visible(view())).toEqual({ left: 0, top: 800, width: 350, height: 400 });
   });
 });
 

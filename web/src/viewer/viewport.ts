@@ -34,6 +34,27 @@ export function zoomOf(view: Viewport): number {
   return view.zoom ?? fitZoom(view);
 }
 
+/** A rectangle in truth pixels. */
+export interface Region {
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+}
+
+/** The part of the truth that a pane shows, in whole pixels. */
+export function visible(view: Viewport): Region {
+  const { extent, pane, x, y } = view;
+  const zoom = zoomOf(view);
+  const span = (centre: number, length: number, limit: number): [number, number] => {
+    const low = clamp(Math.floor(centre - length / zoom / 2), 0, limit - 1);
+    return [low, clamp(Math.ceil(centre + length / zoom / 2), low + 1, limit) - low];
+  };
+  const [left, width] = span(x, pane.width, extent.width);
+  const [top, height] = span(y, pane.height, extent.height);
+  return { left, top, width, height };
+}
+
 const clamp = (value: number, low: number, high: number) => Math.min(high, Math.max(low, value));
 
 function inside(view: Viewport, x: number, y: number) {

@@ -6,6 +6,7 @@ import { LetterPlate } from "../../ui/LetterPlate";
 import { Button } from "../../ui/parts";
 import { Pane } from "../../viewer/Pane";
 import { useViewport, zoomOf } from "../../viewer/viewport";
+import { PartScores } from "./PartScores";
 import { KEYS, useKeys } from "./useKeys";
 import { useChoices, useLook, type Choice } from "./useLook";
 
@@ -118,6 +119,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   const look = useLook(trial, choices);
   const [surround, setSurround] = useState(1);
   const [help, setHelp] = useState(false);
+  const [measuring, setMeasuring] = useState(false);
   const smooth = useViewport((view) => view.smooth);
   const toggleSmooth = useViewport((view) => view.toggleSmooth);
   const letters = choices.map((choice) => choice.id).filter((id) => id.length === 1);
@@ -128,6 +130,7 @@ export function LookPage({ trial }: { trial: Trial }) {
     hold: look.hold,
     turn: look.turn,
     help: () => setHelp(true),
+    measure: () => setMeasuring(true),
   });
   const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
   return (
@@ -172,6 +175,9 @@ export function LookPage({ trial }: { trial: Trial }) {
         <button type="button" className={CHIP} onClick={() => setSurround((surround + 1) % SURROUNDS.length)}>
           Surround
         </button>
+        <button type="button" className={CHIP} onClick={() => setMeasuring(true)} title="Key M">
+          Measure this part
+        </button>
         <button type="button" className={`${CHIP} ml-auto`} onClick={() => setHelp(true)}>
           Keys ?
         </button>
@@ -189,6 +195,7 @@ export function LookPage({ trial }: { trial: Trial }) {
           />
         ))}
       </div>
+      <PartScores trial={trial} open={measuring} close={() => setMeasuring(false)} />
       <KeyList open={help} close={() => setHelp(false)} />
     </div>
   );

@@ -13,6 +13,7 @@ export const KEYS: [string, string][] = [
   ["+  −", "Zoom in or out"],
   ["Arrows", "Move"],
   ["S", "Smooth or exact pixels above 100 %"],
+  ["M", "Measure the part that is seen"],
   ["?", "This list"],
 ];
 
@@ -25,10 +26,11 @@ interface Wiring {
   hold: (id: string | null) => void;
   turn: (step: number) => void;
   help: () => void;
+  measure: () => void;
 }
 
 /** All keys of the Look page. */
-export function useKeys({ factor, letters, put, hold, turn, help }: Wiring) {
+export function useKeys({ factor, letters, put, hold, turn, help, measure }: Wiring) {
   useEffect(() => {
     const view = useViewport.getState;
     const middle = (ratio: number) => view().zoomAbout(0, 0, ratio);
@@ -45,6 +47,7 @@ export function useKeys({ factor, letters, put, hold, turn, help }: Wiring) {
       t: () => hold("truth"),
       "[": () => turn(-1),
       "]": () => turn(1),
+      m: measure,
       "?": help,
       arrowleft: () => view().panBy(STEP, 0),
       arrowright: () => view().panBy(-STEP, 0),
@@ -53,7 +56,8 @@ export function useKeys({ factor, letters, put, hold, turn, help }: Wiring) {
     };
     const down = (event: KeyboardEvent) => {
       const inField =
-        event.target instanceof Element && event.target.closest("input, textarea, select, [role=listbox]");
+        event.target instanceof Element &&
+        event.target.closest("input, textarea, select, [role=listbox], [role=dialog]");
       if (inField || event.ctrlKey || event.metaKey || event.altKey) return;
       const letter = letters[Number(event.key) - 1];
       const act = letter ? () => put(letter) : acts[event.key.toLowerCase()];
@@ -73,5 +77,5 @@ export function useKeys({ factor, letters, put, hold, turn, help }: Wiring) {
       window.removeEventListener("keyup", up);
       window.removeEventListener("blur", away);
     };
-  }, [factor, letters, put, hold, turn, help]);
+  }, [factor, letters, put, hold, turn, help, measure]);
 }

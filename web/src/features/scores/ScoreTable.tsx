@@ -164,7 +164,7 @@ function Costs({ entries }: { entries: Entry[] }) {
 }
 
 /** All figures by heading, entries across; the controls stand apart at the right and are never ranked. */
-export function ScoreTable({ trial }: { trial: Trial }) {
+export function ScoreTable({ trial, costs = true }: { trial: Trial; costs?: boolean }) {
   const entries = trial.entries;
   const headings = [...new Set(trial.measures.map((measure) => measure.heading))];
   return (
@@ -189,7 +189,7 @@ export function ScoreTable({ trial }: { trial: Trial }) {
           ))}
         </tr>
       </thead>
-      <Costs entries={entries} />
+      {costs && <Costs entries={entries} />}
       {headings.map((heading) => (
         <Group key={heading} heading={heading} trial={trial} entries={entries} />
       ))}
