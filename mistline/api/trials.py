@@ -11,7 +11,6 @@ from fastapi import APIRouter, Depends, Query, Response
 
 from mistline.api import schemas
 from mistline.api.recipes import known_models
-from mistline.core.choose.words import Score, describe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Region, Size
@@ -21,7 +20,7 @@ from mistline.errors import Conflict, NotFound
 from mistline.store import speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
-from mistline.work.scoreboard import Scoreboard, scoreboard
+from mistline.work.scoreboard import Scoreboard, scoreboard, sentences
 
 __all__ = ["router"]
 
@@ -116,21 +115,6 @@ def _passes(row: Row) -> list[schemas.PassShown]:
     return shown
 
 
-def _scores(row: Row | None) -> dict[str, Score]:
-    found = row["scores"] if row else {}
-    return {key: Score(**found.get(key, {"value": None, "note": "not measured"})) for key in MEASURES}
-
-
-def _sentence(row: Row, controls: dict[str, Row], factor: float) -> str:
-    """What the entry does to the picture; at factor 1 the nearest-neighbour control is the input itself."""
-    if row["control"] == "truth":
-        return ""
-    given = controls.get("nearest") if factor == 1 and row["control"] is None else None
-    return describe(
-        _scores(row), _scores(controls.get("truth")), factor, _scores(given) if given and given["scores"] else None
-    )
-
-
 def _entry(row: Row, marks: dict[str, Any], sentence: str) -> schemas.Entry:
     words = (
         Recipe.model_validate(row["recipe"]).words()
@@ -142,8 +126,8 @@ def _entry(row: Row, marks: dict[str, Any], sentence: str) -> schemas.Entry:
 
 
 def _entries(rows: list[Row], factor: float, board: Scoreboard) -> list[schemas.Entry]:
-    controls = {row["control"]: row for row in rows if row["control"]}
-    return [_entry(row, board.marks.get(row["letter"], {}), _sentence(row, controls, factor)) for row in rows]
+    told = sentences(rows, factor)
+    return [_entry(row, board.marks.get(row["letter"], {}), told[row["letter"]]) for row in rows]
 
 
 def _trial(trial_id: str) -> schemas.Trial:

@@ -8,7 +8,7 @@ from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 from mistline.store.files import media
 
-__all__ = ["TILE", "add_plate", "file_key", "get", "keep", "plate"]
+__all__ = ["TILE", "add_plate", "file_key", "get", "keep", "plate", "plate_file"]
 
 SQL = queries("pictures")
 
@@ -16,6 +16,11 @@ SQL = queries("pictures")
 def file_key(picture_id: str, name: str) -> str:
     """Where a file of a picture lies in the media store."""
     return f"pictures/{picture_id[:2]}/{picture_id}/{name}"
+
+
+def plate_file(picture_id: str, folder: Path) -> Path:
+    """The picture itself as a local file, fetched into the folder where the media store is not one."""
+    return media().fetch(file_key(picture_id, "plate.png"), folder)
 
 
 def keep(connection: Connection, folder: Path, facts: Row) -> str:

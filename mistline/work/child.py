@@ -264,10 +264,9 @@ def _judged(request: dict[str, Any], plate: Path, truth: Path) -> tuple[dict[str
 
 def region(request: dict[str, Any]) -> dict[str, Any]:
     """Measure a region of several results; what needs the whole input is not measured there."""
-    area = Region(**request["region"])
-    truth = area.cut(read_plate(Path(request["truth"])))
+    area, truth = Region(**request["region"]), read_plate(Path(request["truth"]))
     return {
-        key: _scores(measure_all(Evidence(area.cut(read_plate(Path(path))), truth)))
+        key: _scores(measure_all(Evidence(read_plate(Path(path)), truth).within(area)))
         for key, path in request["plates"].items()
     }
 

@@ -1,14 +1,15 @@
-"""The scores of a trial as people read them: best and tied marked, controls apart, the trade-off front."""
+"""The scores of a trial as people read them: best and tied marked, the trade-off front, a sentence for each."""
 
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mistline.core.choose.ranking import Mark, Timed, front, marks, time_marks
+from mistline.core.choose.words import Score, describe
 from mistline.core.measure import MEASURES
 from mistline.store.database import Row
 
-__all__ = ["Scoreboard", "scoreboard"]
+__all__ = ["Scoreboard", "scoreboard", "sentences"]
 
 QUALITY = "ssim"
 TIME = "time"
@@ -52,3 +53,24 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
         table[letter][TIME] = mark
     points = {row["letter"]: (row["timing"]["median"], _value(row, QUALITY)) for row in racing}
     return Scoreboard(table, front(points))
+
+
+def _scores(row: Row | None) -> dict[str, Score]:
+    found = row["scores"] if row else {}
+    return {key: Score(**found.get(key, {"value": None, "note": "not measured"})) for key in MEASURES}
+
+
+def sentences(entries: Sequence[Row], factor: float) -> dict[str, str]:
+    """What each entry does to the picture, by letter; nothing for the truth.
+
+    At factor 1 the nearest-neighbour control is the input itself: the noise of the others is told from there.
+    """
+    controls = {row["control"]: row for row in entries if row["control"]}
+    truth, nearest = _scores(controls.get("truth")), controls.get("nearest")
+    given = _scores(nearest) if factor == 1 and nearest and nearest["scores"] else None
+    return {
+        row["letter"]: ""
+        if row["control"] == "truth"
+        else describe(_scores(row), truth, factor, None if row["control"] else given)
+        for row in entries
+    }

@@ -204,7 +204,7 @@ async def _plate(row: Row, folder: Path, report: _Reporter) -> Row:
         "out": str(folder),
         "truth_id": truth_id,
         "input_id": input_id,
-        "source": str(await asyncio.to_thread(_picture_file, row["source_picture"], folder)),
+        "source": str(await asyncio.to_thread(pictures.plate_file, row["source_picture"], folder)),
     }
     made = await _child(request, row, report)
     kept = {part: await _store(pictures.keep, folder / part, facts) for part, facts in made["pictures"].items()}
@@ -215,15 +215,12 @@ async def _plate(row: Row, folder: Path, report: _Reporter) -> Row:
     return plate
 
 
-def _picture_file(picture_id: str, folder: Path) -> Path:
-    return media().fetch(pictures.file_key(picture_id, "plate.png"), folder)
-
-
 async def _process(row: Row, plate: Row, folder: Path, report: _Reporter) -> None:
     truth = await _store(pictures.get, plate["truth_picture"])
     beside = await _store(takes.beside, row["key"], row["plate_key"]) if row["recipe"] else []
     others = {
-        other["key"]: str(await asyncio.to_thread(_picture_file, other["picture_id"], folder)) for other in beside
+        other["key"]: str(await asyncio.to_thread(pictures.plate_file, other["picture_id"], folder))
+        for other in beside
     }
     request = {
         "step": "take",
@@ -233,8 +230,8 @@ async def _process(row: Row, plate: Row, folder: Path, report: _Reporter) -> Non
         "recipe": row["recipe"],
         "repeats": row["repeats"],
         "traits": plate["traits"],
-        "truth": str(await asyncio.to_thread(_picture_file, plate["truth_picture"], folder)),
-        "input": str(await asyncio.to_thread(_picture_file, plate["input_picture"], folder)),
+        "truth": str(await asyncio.to_thread(pictures.plate_file, plate["truth_picture"], folder)),
+        "input": str(await asyncio.to_thread(pictures.plate_file, plate["input_picture"], folder)),
         "truth_size": {"width": truth["width"], "height": truth["height"]},
         "picture_id": row["key"],
         "out": str(folder),
@@ -271,7 +268,7 @@ async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> No
             "factor": factor,
             "lane": str(settings().timing_lane),
             "name": source["name"],
-            "source": str(await asyncio.to_thread(_picture_file, source["picture_id"], folder)),
+            "source": str(await asyncio.to_thread(pictures.plate_file, source["picture_id"], folder)),
         }
         try:
             made = await run_child(

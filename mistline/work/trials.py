@@ -4,7 +4,6 @@ import asyncio
 import contextlib
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
-from pathlib import Path
 from string import ascii_uppercase
 from typing import BinaryIO
 
@@ -14,6 +13,7 @@ from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Region, Size
+from mistline.core.measure.strips import WHOLE
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.forecast import Forecast, forecast
@@ -44,7 +44,6 @@ __all__ = [
 
 REPEATS = 3
 MAX_ENTRIES = 12
-LARGEST_REGION = 16_000_000
 NEAREST = Recipe.model_validate({"name": "Nearest neighbour", "passes": [{"method": "nearest"}]})
 
 
@@ -138,7 +137,7 @@ async def preview(source_id: str, setup: Setup, centre: tuple[float, float]) -> 
 
     row = await asyncio.to_thread(source)
     with media().workspace() as folder:
-        plate = await asyncio.to_thread(media().fetch, pictures.file_key(row["picture_id"], "plate.png"), folder)
+        plate = await asyncio.to_thread(pictures.plate_file, row["picture_id"], folder)
         request = {"step": "preview", "name": row["name"], "source": str(plate), "setup": setup.model_dump(),
                    "centre": centre}  # fmt: skip
         return await run_child(
@@ -149,7 +148,7 @@ async def preview(source_id: str, setup: Setup, centre: tuple[float, float]) -> 
 
 async def measure_region(trial_id: str, region: Region) -> dict[str, Row]:
     """The scores of every finished entry within a region of the truth, by letter, measured in a child process."""
-    if region.width * region.height > LARGEST_REGION:
+    if region.width * region.height > WHOLE:
         raise OutOfLimits("The part is too large to be measured at once; zoom in to 16 megapixels or less.")
 
     def rows() -> tuple[Row, list[Row]]:
@@ -161,14 +160,15 @@ async def measure_region(trial_id: str, region: Region) -> dict[str, Row]:
     if not done or not trial["truth_picture"]:
         raise Conflict("Nothing of this trial is done yet; wait for the first result.")
 
-    def fetch(picture: str, folder: Path) -> str:
-        return str(media().fetch(pictures.file_key(picture, "plate.png"), folder))
+    async def fetch(picture_id: str) -> str:
+        return str(await asyncio.to_thread(pictures.plate_file, picture_id, folder))
 
     with media().workspace() as folder:
-        plates = {row["letter"]: await asyncio.to_thread(fetch, row["picture_id"], folder) for row in done}
-        truth = await asyncio.to_thread(fetch, trial["truth_picture"], folder)
-        request = {"step": "region", "name": trial["source_name"], "truth": truth, "plates": plates,
-                   "region": asdict(region)}  # fmt: skip
+        request = {
+            "step": "region", "name": trial["source_name"], "region": asdict(region),
+            "truth": await fetch(trial["truth_picture"]),
+            "plates": {row["letter"]: await fetch(row["picture_id"]) for row in done},
+        }  # fmt: skip
         return await run_child(
             request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
             seconds=settings().reader_seconds, remedy="zoom in to a smaller part",

@@ -59,6 +59,20 @@ def test_the_same_file_is_one_model_and_another_version_is_another(
     assert other["id"] not in [model["id"] for model in app.http.get("/api/models").json()]
 
 
+def test_a_model_that_is_only_blended_in_is_kept_too(app: Running, tmp_path: Path) -> None:
+    third = drop(app, "third.onnx", resizer(tmp_path / "t.onnx", scale=3).read_bytes())
+    blend = {"name": "third", "passes": [{"method": third["id"]}], "opacity": 0.4}
+    body = {"name": "Blended", "passes": [{"method": "bicubic"}], "blend": blend}
+    made = app.http.post("/api/recipes", json=body).json()
+    assert made["words"] == "Bicubic, then 40 % of third over it" and made["blend"]["opacity"] == 0.4
+    assert app.http.get(f"/api/recipes/{made['id']}/file").json()["blend"]["passes"][0]["method"] == third["id"]
+    wrong = app.http.post("/api/recipes", json={**body, "blend": {**blend, "opacity": 1.5}})
+    assert wrong.status_code == 422 and "opacity" in wrong.json()["detail"]
+    assert app.http.delete(f"/api/models/{third['id']}").status_code == 409
+    assert app.http.delete(f"/api/recipes/{made['id']}").status_code == 204
+    assert app.http.delete(f"/api/models/{third['id']}").status_code == 204
+
+
 def test_hostile_models_are_refused_in_words_and_nothing_else_suffers(app: Running, tmp_path: Path) -> None:
     from onnx import helper
 

@@ -113,6 +113,8 @@ def test_a_part_is_measured_by_itself(app: Running, trial: dict, astronaut: np.n
     assert entries["C"]["scores"]["psnr_rgb"]["value"] == pytest.approx(wanted, abs=1e-3)
     assert entries["C"]["scores"]["agreement"]["note"] == "needs the input"
     assert _entry(app.trial(trial["id"]), "C")["scores"] == _entry(trial, "C")["scores"]  # nothing is kept
+    large = app.http.post(url, json={**region, "width": 20_000, "height": 20_000})
+    assert large.status_code == 422 and "zoom in to 16 megapixels" in large.json()["detail"]
     outside = app.http.post(url, json={**region, "left": 500})
     assert outside.status_code == 422 and "does not lie inside the picture" in outside.json()["detail"]
 

@@ -12,9 +12,9 @@ from fractions import Fraction
 from mistline.core.frame import Codes, Frame, Size, to_frame
 from mistline.core.measure import MEASURES, Evidence, Measured, Part, measure_all
 
-__all__ = ["measure_picture", "strips"]
+__all__ = ["WHOLE", "measure_picture", "strips"]
 
-WHOLE = 16_000_000
+WHOLE = 16_000_000  # pixels that are measured at once
 Shrink = Callable[[Frame, Size], Frame]
 
 

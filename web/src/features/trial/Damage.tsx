@@ -4,7 +4,7 @@ import { thumbnail, type Setup, type Source } from "../../api/client";
 import { usePreview } from "../../api/queries";
 import { Trouble } from "../../ui/parts";
 
-interface Kind {
+interface DamageAmount {
   key: "blur" | "noise" | "underexposed" | "jpeg";
   name: string;
   unit: string;
@@ -13,12 +13,19 @@ interface Kind {
   usual: number;
 }
 
-const BEFORE: Kind[] = [
+const AMOUNTS: DamageAmount[] = [
   { key: "blur", name: "Blur", unit: "px of the truth, sigma", max: 10, step: 0.1, usual: 1 },
   { key: "noise", name: "Even noise", unit: "code values (cv), sigma", max: 100, step: 1, usual: 10 },
   { key: "underexposed", name: "Sensor noise", unit: "stops too little light", max: 12, step: 0.5, usual: 4 },
 ];
-const LAST: Kind = { key: "jpeg", name: "JPEG", unit: "quality, 1 to 100", max: 100, step: 1, usual: 70 };
+const JPEG: DamageAmount = {
+  key: "jpeg",
+  name: "JPEG",
+  unit: "quality, 1 to 100",
+  max: 100,
+  step: 1,
+  usual: 70,
+};
 
 interface DamageProps {
   setup: Setup;
@@ -26,10 +33,10 @@ interface DamageProps {
 }
 
 /** One kind of damage: off at 0, a usual amount when it is switched on. */
-function Amount({ kind, setup, change }: DamageProps & { kind: Kind }) {
-  const { key, name, unit, max, step, usual } = kind;
+function Amount({ amount, setup, change }: DamageProps & { amount: DamageAmount }) {
+  const { key, name, unit, max, step, usual } = amount;
   const value = setup[key] ?? 0;
-  const onChange = (amount: number) => change({ [key]: key === "jpeg" ? amount || null : amount });
+  const onChange = (next: number) => change({ [key]: key === "jpeg" ? next || null : next });
   return (
     <div className="grid h-8 grid-cols-[2.5rem_6.5rem_auto] items-center gap-2">
       <Toggle name={name} on={value > 0} onChange={(on) => onChange(on ? usual : 0)} />
@@ -79,8 +86,8 @@ export function Damage({ setup, change }: DamageProps) {
   return (
     <fieldset className="grid gap-y-1 lg:grid-cols-2">
       <legend className="mb-1 text-[13px] text-soft">Damage, done in this order</legend>
-      {BEFORE.map((kind) => (
-        <Amount key={kind.key} kind={kind} setup={setup} change={change} />
+      {AMOUNTS.map((amount) => (
+        <Amount key={amount.key} amount={amount} setup={setup} change={change} />
       ))}
       <Step name="8-bit step" on={setup.eight_bit} onChange={(on) => change({ eight_bit: on })} />
       <Step
@@ -88,7 +95,7 @@ export function Damage({ setup, change }: DamageProps) {
         on={setup.half_chroma}
         onChange={(on) => change({ half_chroma: on })}
       />
-      <Amount kind={LAST} setup={setup} change={change} />
+      <Amount amount={JPEG} setup={setup} change={change} />
     </fieldset>
   );
 }
