@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import cv2
 import numpy as np
+from mistline.core.measure.strips import measure_picture
 from sewar.full_ref import msssim, vifp
 from skimage.color import deltaE_ciede2000, rgb2lab
 from skimage.metrics import peak_signal_noise_ratio
@@ -20,7 +21,6 @@ from mistline.core.measure.information import information_fidelity
 from mistline.core.measure.measure import Measured
 from mistline.core.measure.psnr import psnr
 from mistline.core.measure.ssim import multi_scale_similarity, structural_similarity
-from mistline.core.measure.strips import measure_picture
 from mistline.core.timing.clock import reset_peak, resident_peak
 
 UHD, HUGE = Size(3840, 2160), Size(11600, 8620)

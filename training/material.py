@@ -84,12 +84,38 @@ def _text(rng: np.random.Generator) -> np.ndarray:
     return np.asarray(page, np.float64)
 
 
+def _leaves(rng: np.random.Generator) -> np.ndarray:
+    """Dead leaves: discs whose sizes follow a cubic power law lie over one another, as objects do in a photograph.
+
+    A. B. Lee, D. Mumford, J. Huang, "Occlusion models for natural images", Int. J. Comput. Vis. 41, 35-59, 2001.
+    """
+    big = np.zeros((2 * SIDE, 2 * SIDE, 3), np.uint8)
+    tints = np.clip(
+        rng.normal(rng.uniform(40, 200), rng.uniform(15, 70), (24, 1)) + rng.normal(0, 18, (24, 3)), 0, 255
+    )
+    smallest, largest = rng.uniform(2, 5), rng.uniform(80, 300)
+    count = int(rng.integers(1500, 5000))
+    radii = (smallest**-2 - rng.random(count) * (smallest**-2 - largest**-2)) ** -0.5
+    for radius in radii:
+        at = tuple(int(c) for c in rng.integers(-20, 2 * SIDE + 20, 2))
+        tint = tuple(float(c) for c in np.clip(tints[rng.integers(24)] + rng.normal(0, 6), 0, 255))
+        if rng.random() < 0.6:
+            cv2.circle(big, at, max(1, int(radius)), tint, -1, cv2.LINE_AA)
+        else:
+            axes = (max(1, int(radius * rng.uniform(0.2, 1))), max(1, int(radius)))
+            cv2.ellipse(big, at, axes, float(rng.uniform(0, 180)), 0, 360, tint, -1, cv2.LINE_AA)
+    picture = cv2.resize(
+        cv2.GaussianBlur(big, (0, 0), rng.uniform(0.6, 1.4)), (SIDE, SIDE), interpolation=cv2.INTER_AREA
+    )
+    return picture + 0.12 * (_texture(rng) - 128) * rng.random()
+
+
 def made(count: int, seed: int) -> list[np.ndarray]:
-    """Made pictures of 320 x 320: textures, shapes and text, each with a soft shading over it."""
+    """Made pictures of 320 x 320: leaves, shapes, text and textures, each with a soft shading over it."""
     rng = np.random.default_rng(seed)
     found = []
     for number in range(count):
-        picture = (_texture, _shapes, _text)[number % 3](rng)
+        picture = (_leaves, _shapes, _leaves, _text, _leaves, _texture)[number % 6](rng)
         slope = np.linspace(rng.uniform(0.6, 1), rng.uniform(0.6, 1), SIDE)
         picture = picture * (slope[:, None, None] if rng.random() < 0.5 else slope[None, :, None])
         found.append(np.clip(np.round(picture), 0, 255).astype(np.uint8))

@@ -19,8 +19,8 @@ from torch.nn import functional
 OPSET = 13
 
 
-def bicubic_phases(factor: int) -> np.ndarray:
-    """Catmull-Rom enlargement as a convolution: (3 factor^2, 3, 5, 5), in the order of a pixel shuffle."""
+def bicubic_phases(factor: int, planes: int) -> np.ndarray:
+    """Catmull-Rom enlargement as a convolution: (planes factor^2, planes, 5, 5), in the order of a pixel shuffle."""
 
     def weight(x: float) -> float:
         x = abs(x)
@@ -29,10 +29,10 @@ def bicubic_phases(factor: int) -> np.ndarray:
     taps = np.array(
         [[weight(tap - ((phase + 0.5) / factor - 0.5)) for tap in range(-2, 3)] for phase in range(factor)]
     )
-    kernel = np.zeros((3, factor, factor, 3, 5, 5), np.float32)
-    for channel in range(3):
+    kernel = np.zeros((planes, factor, factor, planes, 5, 5), np.float32)
+    for channel in range(planes):
         kernel[channel, :, :, channel] = taps[:, None, :, None] * taps[None, :, None, :]
-    return kernel.reshape(3 * factor * factor, 3, 5, 5)
+    return kernel.reshape(planes * factor * factor, planes, 5, 5)
 
 
 class Block(nn.Module):
@@ -53,17 +53,17 @@ class Network(nn.Module):
     Denoiser (factor 1): works on 2 x 2 pixels at a time and takes the learned noise off [2]_.
     """
 
-    def __init__(self, factor: int, width: int, blocks: int) -> None:
+    def __init__(self, factor: int, width: int, blocks: int, planes: int = 3) -> None:
         super().__init__()
-        self.factor = factor
-        channels = 12 if factor == 1 else 3
+        self.factor, self.planes = factor, planes
+        channels = 12 if factor == 1 else planes
         self.head = nn.Conv2d(channels, width, 3, padding=1)
         self.body = nn.Sequential(*[Block(width) for _ in range(blocks)])
-        self.tail = nn.Conv2d(width, 12 if factor == 1 else 3 * factor**2, 3, padding=1)
+        self.tail = nn.Conv2d(width, 12 if factor == 1 else planes * factor**2, 3, padding=1)
         nn.init.normal_(self.tail.weight, std=1e-3)
         nn.init.zeros_(self.tail.bias)
         if factor > 1:
-            self.register_buffer("phases", torch.from_numpy(bicubic_phases(factor)))
+            self.register_buffer("phases", torch.from_numpy(bicubic_phases(factor, planes)))
 
     def forward(self, x: torch.Tensor) -> torch.Tensor:  # noqa: D102
         if self.factor == 1:
@@ -109,8 +109,8 @@ def to_onnx(network: Network, name: str) -> bytes:
         node("DepthToSpace", [node("Add", [base, x], "sum")], "output", blocksize=network.factor, mode="CRD")
     graph = helper.make_graph(
         nodes, name,
-        [helper.make_tensor_value_info("input", TensorProto.FLOAT, [1, 3, "height", "width"])],
-        [helper.make_tensor_value_info("output", TensorProto.FLOAT, [1, 3, "height_out", "width_out"])],
+        [helper.make_tensor_value_info("input", TensorProto.FLOAT, [1, network.planes, "height", "width"])],
+        [helper.make_tensor_value_info("output", TensorProto.FLOAT, [1, network.planes, "height_out", "width_out"])],
         [numpy_helper.from_array(np.ascontiguousarray(value), key) for key, value in weights.items()],
     )  # fmt: skip
     model = helper.make_model(graph, opset_imports=[helper.make_opsetid("", OPSET)], producer_name="mistline")

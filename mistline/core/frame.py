@@ -107,11 +107,15 @@ class Region:
     width: int
     height: int
 
+    def check(self, size: Size) -> None:
+        """Raise `OutOfLimits` if the region is not inside a picture of this size."""
+        inside = self.left >= 0 and self.top >= 0 and self.width > 0 and self.height > 0
+        if not inside or self.left + self.width > size.width or self.top + self.height > size.height:
+            raise OutOfLimits(f"The region does not lie inside the picture of {size} pixels; draw it again.")
+
     def cut(self, frame: Frame) -> Frame:
         """The part of the frame; `OutOfLimits` if it is not inside."""
-        inside = self.left >= 0 and self.top >= 0 and self.width > 0 and self.height > 0
-        if not inside or self.left + self.width > frame.size.width or self.top + self.height > frame.size.height:
-            raise OutOfLimits(f"The region does not lie inside the picture of {frame.size} pixels; draw it again.")
+        self.check(frame.size)
         return frame.with_pixels(
             frame.pixels[self.top : self.top + self.height, self.left : self.left + self.width]
         )
@@ -153,8 +157,10 @@ def from_ycbcr(planes: Array) -> Array:
 def decode_srgb(encoded: Array) -> Array:
     """Linear light from sRGB code values [2]_; odd about 0, so that under-shoots survive."""
     magnitude = np.abs(encoded)
-    curved = ((magnitude + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
-    return np.copysign(np.where(magnitude <= 0.04045, magnitude / np.float32(12.92), curved), encoded)
+    curved = (magnitude + np.float32(0.055)) * np.float32(1 / 1.055)
+    curved **= np.float32(2.4)
+    np.multiply(magnitude, np.float32(1 / 12.92), out=curved, where=magnitude <= 0.04045)
+    return np.copysign(curved, encoded, out=curved)
 
 
 def encode_srgb(linear: Array) -> Array:

@@ -71,7 +71,11 @@ def _weights(before: int, after: int, kernel: str, antialias: bool) -> sparse.cs
     scale = before / after
     centre = (np.arange(after) + 0.5) * scale - 0.5
     if kernel == "nearest":
-        taps = np.clip(np.floor(centre + 0.5).astype(int), 0, before - 1)[:, None]
+        # Where two pixels are as near, they are taken in turn: always the same side would move the picture.
+        twice = (2 * np.arange(after) + 1) * before
+        tie = twice % (2 * after) == 0
+        nearest = twice // (2 * after) - (tie & (np.cumsum(tie) % 2 == 1))
+        taps = np.clip(nearest, 0, before - 1)[:, None]
         weights = np.ones((after, 1))
     elif kernel == "area":
         first = np.floor(np.arange(after) * scale).astype(int)

@@ -32,6 +32,7 @@ SHIPPED = [
     _recipe("Sliding-window DCT", "sliding_dct"),
     _recipe("Guided filter", "guided"),
     _recipe("Learned noise reduction", "blind_denoise"),
+    _recipe("Guided noise reduction", "guided_denoise"),
 ]
 
 

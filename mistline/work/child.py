@@ -26,12 +26,11 @@ from typing import Any, TextIO
 
 import psutil
 
-from mistline.core.degrade.downsample import Plan, crop_truth, plan, shrink
-from mistline.core.degrade.setup import Setup, make_input
-from mistline.core.frame import Codes, Frame, Region, Size, to_frame
+from mistline.core.degrade.downsample import Plan, crop_truth, plan
+from mistline.core.degrade.setup import Setup, clean_input, make_input
+from mistline.core.frame import Codes, Frame, Region, Size
 from mistline.core.measure import Evidence, Measured, measure_all, measure_traits
 from mistline.core.measure.sameness import sameness
-from mistline.core.measure.strips import measure_picture
 from mistline.core.media.plate import encode_plate, quantise, read_codes, read_plate, write_plate, write_view
 from mistline.core.media.still import read_still
 from mistline.core.methods import ModelCard, Traits, register
@@ -247,26 +246,23 @@ def _scores(found: dict[str, Measured]) -> dict[str, Any]:
 def _judged(request: dict[str, Any], plate: Path, truth: Path) -> tuple[dict[str, Any], dict[str, Any]]:
     """Measure the delivered file, decoded again; and compare it with the other results on the same plate."""
     setup, delivered = Setup.model_validate(request["setup"]), read_codes(plate)
-    found = measure_picture(
-        delivered,
-        read_codes(truth),
-        read_plate(Path(request["input"])),
-        lambda frame, size: shrink(frame, size, setup.kernel, linear=setup.light == "linear"),
-        lambda share: _report("measuring", 0.85 + 0.1 * share),
-    )
+    small = read_plate(Path(request["input"]))
+    sizes = Plan(Size(*delivered.shape[1::-1]), small.size, (0, 0), (setup.factor, setup.factor))
+    evidence = Evidence(delivered, read_codes(truth), small, lambda frame: clean_input(frame, setup, sizes))
+    found = measure_all(evidence, lambda share: _report("measuring", 0.85 + 0.1 * share))
     _report("comparing", 0.96)
     alike = {}
     for key, other in request["others"].items():
-        pair = sameness(to_frame(delivered), read_plate(Path(other)))
+        pair = sameness(delivered, read_codes(Path(other)))
         alike[key] = {"psnr": _finite(pair.psnr), "worst": pair.worst, "same": pair.same}
     return _scores(found), alike
 
 
 def region(request: dict[str, Any]) -> dict[str, Any]:
     """Measure a region of several results; what needs the whole input is not measured there."""
-    area, truth = Region(**request["region"]), read_plate(Path(request["truth"]))
+    area, truth = Region(**request["region"]), read_codes(Path(request["truth"]))
     return {
-        key: _scores(measure_all(Evidence(read_plate(Path(path)), truth).within(area)))
+        key: _scores(measure_all(Evidence(read_codes(Path(path)), truth, scale=request["factor"]).within(area)))
         for key, path in request["plates"].items()
     }
 

@@ -51,8 +51,11 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     }
     for letter, mark in time_marks(times).items():
         table[letter][TIME] = mark
-    points = {row["letter"]: (row["timing"]["median"], _value(row, QUALITY)) for row in racing}
-    return Scoreboard(table, front(points))
+    worth = {row["letter"]: _value(row, QUALITY) for row in racing}
+    points = {
+        letter: (timed, quality) for letter, timed in times.items() if not math.isnan(quality := worth[letter])
+    }
+    return Scoreboard(table, front(points, MEASURES[QUALITY].tie))
 
 
 def _scores(row: Row | None) -> dict[str, Score]:

@@ -13,7 +13,6 @@ from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Region, Size
-from mistline.core.measure.strips import WHOLE
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.forecast import Forecast, forecast
@@ -43,6 +42,7 @@ __all__ = [
 ]
 
 REPEATS = 3
+LARGEST_REGION = 16_000_000
 MAX_ENTRIES = 12
 NEAREST = Recipe.model_validate({"name": "Nearest neighbour", "passes": [{"method": "nearest"}]})
 
@@ -146,9 +146,15 @@ async def preview(source_id: str, setup: Setup, centre: tuple[float, float]) -> 
         )  # fmt: skip
 
 
+def _truth_size(picture_id: str) -> Size:
+    with connect() as connection:
+        picture = pictures.get(connection, picture_id)
+    return Size(picture["width"], picture["height"])
+
+
 async def measure_region(trial_id: str, region: Region) -> dict[str, Row]:
     """The scores of every finished entry within a region of the truth, by letter, measured in a child process."""
-    if region.width * region.height > WHOLE:
+    if region.width * region.height > LARGEST_REGION:
         raise OutOfLimits("The part is too large to be measured at once; zoom in to 16 megapixels or less.")
 
     def rows() -> tuple[Row, list[Row]]:
@@ -160,13 +166,17 @@ async def measure_region(trial_id: str, region: Region) -> dict[str, Row]:
     if not done or not trial["truth_picture"]:
         raise Conflict("Nothing of this trial is done yet; wait for the first result.")
 
+    whole = await asyncio.to_thread(_truth_size, trial["truth_picture"])
+    if region == Region(0, 0, whole.width, whole.height):
+        return {row["letter"]: row["scores"] for row in done}
+
     async def fetch(picture_id: str) -> str:
         return str(await asyncio.to_thread(pictures.plate_file, picture_id, folder))
 
     with media().workspace() as folder:
         request = {
             "step": "region", "name": trial["source_name"], "region": asdict(region),
-            "truth": await fetch(trial["truth_picture"]),
+            "factor": trial["setup"]["factor"], "truth": await fetch(trial["truth_picture"]),
             "plates": {row["letter"]: await fetch(row["picture_id"]) for row in done},
         }  # fmt: skip
         return await run_child(

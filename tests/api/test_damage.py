@@ -5,8 +5,8 @@ import base64
 import cv2
 import numpy as np
 import pytest
+from skimage.restoration import estimate_sigma
 
-from mistline.core.measure.noise import noise_sigma
 from tests.conftest import as_png
 from tests.harness import Running
 
@@ -43,7 +43,7 @@ def test_a_preview_is_the_input_of_the_trial_on_a_crop(app: Running, source: dic
 def test_a_preview_shows_the_noise_that_is_asked_for(app: Running, astronaut: np.ndarray) -> None:
     grey = app.read("grey.png", as_png(np.full((240, 300, 3), 128, np.uint8)))
     noisy = picture(preview(app, grey, NOISY)["input"])
-    assert noise_sigma(noisy[..., 1] / 255) == pytest.approx(15, rel=0.05)
+    assert estimate_sigma(noisy[..., 1] / 255) * 255 == pytest.approx(15, rel=0.05)
     wrong = app.http.post("/api/previews", json={"source_id": grey["id"], "setup": {"factor": 4, "noise": 900}})
     assert wrong.status_code == 422 and "noise" in wrong.json()["detail"]
 
@@ -53,7 +53,7 @@ def test_a_denoise_truth_test_is_a_trial_like_any_other(app: Running, source: di
     plan = app.http.post("/api/plans", json=body).json()
     assert plan["truth"] == plan["input"] and plan["share"] == 1
     suggested = {known["recipe_id"]: known["reason"] for known in plan["suggested"]}
-    assert set(body["recipe_ids"]) <= set(suggested) and "15 cv of noise" in suggested[body["recipe_ids"][0]]
+    assert set(body["recipe_ids"]) <= set(suggested) and "11 cv of luma noise" in suggested[body["recipe_ids"][0]]
     assert not set(app.recipe_ids("Bicubic", "Denoised, Lanczos 3")) & set(suggested)
     trial = app.finished(app.http.post("/api/trials", json=body).json()["id"])
     assert [entry["state"] for entry in trial["entries"]] == ["done"] * 5

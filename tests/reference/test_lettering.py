@@ -10,7 +10,7 @@ from PIL import Image, ImageDraw, ImageFont
 from mistline.core.frame import Frame
 from mistline.core.measure import MEASURES, Evidence
 from mistline.core.measure import lettering as module
-from mistline.core.measure.lettering import character_errors, read_lettering
+from mistline.core.measure.lettering import Word, character_errors, misread, read_lettering
 
 LINES = ["Harbour line every twelve minutes", "Change here for the ferry steps", "Last car leaves at midnight"]
 needs_tesseract = pytest.mark.skipif(shutil.which("tesseract") is None, reason="Tesseract is not installed")
@@ -42,7 +42,28 @@ def _page() -> Frame:
 @needs_tesseract
 def test_known_lines_are_read() -> None:
     page = _page()
-    assert character_errors(" ".join(LINES), read_lettering(page.pixels[..., 1])) < 0.03
+    words = sorted(read_lettering(page.pixels[..., 1]), key=lambda word: (round(word.top, 1), word.left))
+    assert character_errors(" ".join(LINES), " ".join(word.text for word in words)) < 0.03
+
+
+def word(text: str, sure: float, left: float = 0.1) -> Word:
+    return Word(text, sure, left, 0.1, left + 0.2, 0.2)
+
+
+def test_only_sure_words_count_and_a_clearer_reading_is_right() -> None:
+    truth = [word("ferry", 95), word("steps", 90, 0.4), word("blurry", 60, 0.7)]
+    assert misread(truth, truth) == (0, 10)
+    assert misread(truth, [word("ferry", 95), word("more", 99, 0.7)]) == (0.5, 10)
+    assert misread([word("fcrry", 82)], [word("ferry", 97)]) == (0, 5)
+    assert misread([word("ferry", 95)], [word("fcrry", 97)])[0] == pytest.approx(0.2)
+
+
+@needs_tesseract
+def test_a_result_that_reads_better_than_its_truth_is_not_misread() -> None:
+    page = _page()
+    soft = page.with_pixels(cv2.GaussianBlur(page.pixels, (0, 0), 4.2))
+    found = MEASURES["lettering"].read(Evidence(page, soft))
+    assert found.value is None or found.value < 25
 
 
 @needs_tesseract

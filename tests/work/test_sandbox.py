@@ -102,7 +102,13 @@ def test_a_take_is_timed_written_and_scored(tmp_path: Path) -> None:
     told: list[tuple[str, float]] = []
     made = run(taking(tmp_path, NLM), told=told)
     assert len(made["timing"]["process"]) == 2 and made["timing"]["peak_bytes"] > 10e6
-    assert made["settings"][0] == {"method": "non_local_means", "luma": 50.0, "colour": 50.0}
+    assert made["settings"][0] == {
+        "method": "non_local_means",
+        "luma": 50.0,
+        "colour": 50.0,
+        "rule": "even",
+        "read": 0.0,
+    }
     assert made["picture"]["bit_depth"] == 16 and 0 < made["scores"]["ssim"]["value"] < 1
     shares = [share for _, share in told]
     assert shares == sorted(shares) and shares[-1] == 0.96

@@ -48,15 +48,20 @@ def time_marks(times: Mapping[str, Timed]) -> dict[str, Mark]:
     return {name: word if name in near else "" for name in times}
 
 
-def front(points: Mapping[str, tuple[float, float]]) -> list[str]:
-    """Names on the trade-off front of (seconds, quality): none is both faster and better than they are.
+def front(points: Mapping[str, tuple[Timed, float]], tie: float = 0.0) -> list[str]:
+    """Names on the trade-off front of (time, quality), the fastest first.
 
-    >>> front({"a": (1.0, 0.8), "b": (2.0, 0.9), "c": (3.0, 0.85)})
-    ['a', 'b']
+    One that is clearly faster (no repeat as slow as the other's fastest) and not worse by more than `tie` takes
+    another off the front, and so does one that is not clearly slower and better by more than `tie`. Equals stay.
+
+    >>> slow, quick = Timed(3, 2.9, 3.1), Timed(1, 0.9, 1.2)
+    >>> front({"a": (quick, 0.8), "b": (slow, 0.9), "c": (slow, 0.7), "d": (quick, 0.8)})
+    ['a', 'd', 'b']
     """
-    kept, best = [], float("-inf")
-    for name, (_, quality) in sorted(points.items(), key=lambda item: (item[1][0], -item[1][1])):
-        if quality > best:
-            kept.append(name)
-            best = quality
-    return kept
+
+    def beats(one: tuple[Timed, float], other: tuple[Timed, float]) -> bool:
+        faster, slower = one[0].slowest < other[0].fastest, one[0].fastest > other[0].slowest
+        return (faster and one[1] >= other[1] - tie) or (not slower and one[1] > other[1] + tie)
+
+    kept = [name for name, point in points.items() if not any(beats(other, point) for other in points.values())]
+    return sorted(kept, key=lambda name: points[name][0].median)

@@ -5,6 +5,7 @@ The thresholds are common practice; each reason carries the number that it rests
 
 from dataclasses import dataclass
 
+from mistline.core.degrade.noise import sensor_code_values
 from mistline.core.degrade.setup import Setup
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe
@@ -12,11 +13,17 @@ from mistline.core.methods.recipe import Recipe
 __all__ = ["Suggestion", "suggest_kind", "suggest_recipe"]
 
 DARK = 0.25
-NOISY, CLEAN = 3.0, 1.0
+NOISY = 3.0
+CLEAN, CRISP = 1.0, 2.5
 SQUARES = 12.0
 FLAT_DRAWN, FLAT_SCREEN = 0.12, 0.4
-SHOT_NOISE = 1.4  # code values at 0 stops in the middle of the range; doubles with every second stop
-QUIET, CRISP = 0.5, 2.0
+LUMA_SHARE = 0.7496  # root of the sum of the squared luma weights: independent noise of three channels in luma
+BAND_EDGES = (
+    (0, 1 / 16),
+    (1 / 16, 1 / 8),
+    (1 / 8, 1 / 4),
+    (1 / 4, 0.5),
+)  # of `Traits.noise_bands`, cycles per pixel
 
 
 @dataclass(frozen=True)
@@ -36,21 +43,35 @@ def suggest_kind(traits: Traits) -> Suggestion | None:
     if traits.squares >= SQUARES:
         return Suggestion("archive", f"steps on an 8 x 8 grid are {traits.squares:.0f} % larger than off it")
     if traits.mean_level < DARK:
-        return Suggestion(
-            "night", f"its mean level is {traits.mean_level:.0%}, its noise {traits.noise_sigma:.1f} cv"
-        )
-    if traits.noise_sigma < 0.5 and (traits.edge_width or 9) < 2:
+        noise = f", its noise {traits.noise_sigma:.1f} cv" if traits.noise_sigma is not None else ""
+        return Suggestion("night", f"its mean level is {traits.mean_level:.0%}{noise}")
+    quiet = traits.noise_sigma is not None and traits.noise_sigma < CLEAN
+    if quiet and traits.squares == 0 and (traits.edge_width or 9) < CRISP:
         return Suggestion(
             "clean", f"noise is only {traits.noise_sigma:.1f} cv and edges {traits.edge_width:.1f} px"
         )
     return None
 
 
+def _after_shrinking(traits: Traits, factor: float) -> float:
+    """The source's own noise in an input that is `factor` times smaller: the bands that still fit into it."""
+    if traits.noise_sigma is None:
+        return 0.0
+    if not traits.noise_bands:
+        return traits.noise_sigma / factor
+    kept = 0.0
+    for (low, high), sigma in zip(BAND_EDGES, traits.noise_bands.values(), strict=True):
+        share = (min(max(0.5 / factor, low), high) ** 2 - low**2) / (high**2 - low**2)
+        kept += share * sigma**2
+    return float(kept**0.5)
+
+
 def expected_noise(traits: Traits, setup: Setup) -> float:
-    """About how much noise, in code values, the input of a set-up will have."""
-    own = traits.noise_sigma / setup.factor
-    shot = SHOT_NOISE * 2 ** (setup.underexposed / 2) if setup.underexposed else 0.0
-    return float((own**2 + setup.noise**2 + shot**2) ** 0.5)
+    """About how much luma noise, in code values, the input of a set-up will have."""
+    own = _after_shrinking(traits, setup.factor)
+    even = LUMA_SHARE * setup.noise
+    sensor = sensor_code_values(setup.underexposed, traits.mean_level) if setup.underexposed else 0.0
+    return float((own**2 + even**2 + sensor**2) ** 0.5)
 
 
 def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup) -> Suggestion | None:
@@ -67,13 +88,13 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup) -> Suggestion |
     damaged = noise >= CLEAN or (setup.jpeg or 100) < 85 or setup.blur >= 1
     if setup.factor == 1:
         if quiets and not enlarges and noise >= CLEAN:
-            return Suggestion(recipe.name, f"the input has about {noise:.0f} cv of noise")
+            return Suggestion(recipe.name, f"the input has about {noise:.0f} cv of luma noise")
         return None
     if not enlarges:
         return None
     if quiets:
         return (
-            Suggestion(recipe.name, f"about {noise:.0f} cv of noise to take off first") if noise >= NOISY else None
+            Suggestion(recipe.name, f"about {noise:.0f} cv of luma noise to take off first") if noise >= NOISY else None
         )
     cards = [method.card for method in methods if method.card]
     if not cards:

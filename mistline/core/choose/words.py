@@ -7,14 +7,17 @@ cannot tell it from chance.
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from mistline.core.measure.detail import OCTAVES
+from mistline.core.measure.colour_shift import MISTAKES
+from mistline.core.measure.detail import held
 
 __all__ = ["THRESHOLDS", "Score", "describe"]
 
 THRESHOLDS = {
     "displacement, px": 0.1,
+    "bent, px": 0.5,
     "noise, share of the reference": 0.1,
     "noise, cv": 0.5,
+    "coarse noise, share": 0.5,
     "detail in an octave, share": 0.1,
     "detail invented, %": 10.0,
     "rims, % of the step": 1.5,
@@ -22,8 +25,11 @@ THRESHOLDS = {
     "blotches, cv": 0.6,
     "colour shift, dE00": 0.5,
     "tone shift, L*": 1.0,
-    "compression squares, %": 10.0,
+    "compression squares, %": 5.0,
+    "banding, bits": 8.0,
 }
+
+COARSE = ("1/32 to 1/16", "1/16 to 1/8")
 
 
 @dataclass(frozen=True)
@@ -42,50 +48,109 @@ def _percent(share: float) -> str:
     return f"{abs(share) * 100:.0f} %"
 
 
-def _displacement(scores: Scores, _: Scores) -> str:
-    shift = scores["registration"].value
-    if shift is None or shift < THRESHOLDS["displacement, px"]:
+def _displacement(scores: Scores, factor: float) -> str:
+    """Only what goes beyond its own error is claimed."""
+    shift, parts = scores["registration"].value, scores["registration"].parts
+    if shift is None:
         return ""
-    return f"lies {shift:.2f} px off the truth, which spoils the other figures"
+    if shift < THRESHOLDS["displacement, px"] or not parts.get("sure", 1.0):
+        bent = parts.get("local", 0.0)
+        return f"bent by {bent:.1f} px in places" if bent >= THRESHOLDS["bent, px"] else ""
+    name = _misplacement(parts, factor)
+    return f"lies {shift:.2f} px off the truth{f' ({name})' if name else ''}, which spoils the other figures"
 
 
-def _noise(scores: Scores, reference: Scores, given: Scores | None) -> str:
-    left, there = scores["noise_left"].value, reference["noise_left"].value
+def _misplacement(parts: Mapping[str, float], factor: float) -> str:
+    """The usual mistake that explains a displacement, if one does; a half-pixel error is (factor - 1) / 2 pixels."""
+    right, down, wider, taller = (parts.get(key, 0.0) for key in ("right", "down", "wider", "taller"))
+    slack = max(0.1, 3 * parts.get("error", 0.0))
+    half = (factor - 1) / 2
+    if half and all(abs(grown - half) < 0.1 * half + slack for grown in (wider, taller)):
+        return "corners laid on corners instead of pixel edges on pixel edges"
+    still = max(abs(wider), abs(taller)) < slack
+    if half and still and right * down > 0 and all(abs(abs(way) - half) < slack for way in (right, down)):
+        return "half a pixel of the input: corners taken for centres"
+    whole = [round(way) for way in (right, down)]
+    if (
+        still
+        and any(whole)
+        and all(abs(way - near) < slack for way, near in zip((right, down), whole, strict=True))
+    ):
+        return f"moved by whole pixels: {abs(whole[0])} {'right' if whole[0] >= 0 else 'left'}, " + (
+            f"{abs(whole[1])} {'down' if whole[1] >= 0 else 'up'}"
+        )
+    return ""
+
+
+def _noise(
+    scores: Scores, reference: Scores, given: Scores | None, key: str = "noise_left", what: str = "noise"
+) -> str:
+    left, there = scores[key].value, reference[key].value
     if left is None or there is None:
         return ""
-    before = given["noise_left"].value if given else None
+    before = given[key].value if given else None
     if before is not None and before - there >= THRESHOLDS["noise, cv"]:
         gone = 1 - left / before
         return (
-            f"noise {'down' if gone > 0 else 'up'} {_percent(gone)} "
-            f"({before:.1f} to {left:.1f} cv; the truth has {there:.1f})"
+            f"{what} {'down' if gone > 0 else 'up'} {_percent(gone)} "
+            f"({before:.1f} to {left:.1f} cv; the truth has {there:.1f}){_coarse(scores[key], reference[key])}"
         )
     change = left - there
     if abs(change) < max(THRESHOLDS["noise, cv"], THRESHOLDS["noise, share of the reference"] * there):
-        return f"noise as in the truth ({left:.1f} cv)"
+        return f"{what} as in the truth ({left:.1f} cv)"
     if there < THRESHOLDS["noise, cv"]:
-        return f"noise {left:.1f} cv where the truth has {there:.1f}"
+        return f"{what} {left:.1f} cv where the truth has {there:.1f}{_coarse(scores[key], reference[key])}"
     more = change / there
-    return f"noise {'down' if more < 0 else 'up'} {_percent(more)} ({there:.1f} to {left:.1f} cv)"
+    coarse = _coarse(scores[key], reference[key])
+    return f"{what} {'down' if more < 0 else 'up'} {_percent(more)} ({there:.1f} to {left:.1f} cv){coarse}"
+
+
+def _coarse(score: Score, reference: Score) -> str:
+    """Whether what is left is mostly coarser than 1/8 cycle per pixel, beyond what the truth has."""
+    left, there = (sum(s.parts.get(band, 0.0) ** 2 for band in COARSE) ** 0.5 for s in (score, reference))
+    added = left - there
+    mostly = score.value is not None and left**2 > THRESHOLDS["coarse noise, share"] * score.value**2
+    return ", mostly coarse" if mostly and added >= THRESHOLDS["noise, cv"] else ""
+
+
+def _colour_noise(scores: Scores, reference: Scores, given: Scores | None) -> str:
+    told = _noise(scores, reference, given, "noise_colour", "colour noise")
+    return "" if told.startswith("colour noise as") else told
 
 
 def _detail(scores: Scores, factor: float) -> str:
-    """The finest octave that the input could hold at all: up to 1 / (2 factor) cycles per pixel."""
-    held = [name for name, low in OCTAVES.items() if 2 * low <= 0.5 / factor + 1e-9] or list(OCTAVES)[:1]
-    kept = scores["detail_kept"].parts.get(held[-1])
-    if kept is None:
+    """The octave that changed most of those that the input could hold at all."""
+    kept = {name: value for name, value in scores["detail_kept"].parts.items() if name in held(factor)}
+    if not kept:
         return ""
-    change = kept / 100 - 1
+    name = max(kept, key=lambda octave: abs(kept[octave] - 100))
+    change = kept[name] / 100 - 1
     if abs(change) < THRESHOLDS["detail in an octave, share"]:
-        return f"detail of {held[-1]} cycles per pixel kept ({kept:.0f} %)"
-    return f"detail of {held[-1]} cycles per pixel {'down' if change < 0 else 'up'} {_percent(change)}"
+        return f"detail that the input holds is kept ({min(kept.values()):.0f} % of it or more)"
+    return f"detail of {name} cycles per pixel {'down' if change < 0 else 'up'} {_percent(change)}"
 
 
-def _invented(scores: Scores, _: Scores) -> str:
-    value = scores["detail_invented"].value
-    if value is None or value < THRESHOLDS["detail invented, %"]:
+def _invented(scores: Scores, factor: float) -> str:
+    found = {name: value for name, value in scores["detail_invented"].parts.items() if name in held(factor)}
+    if not found:
         return ""
-    return f"{value:.0f} % invented"
+    name = max(found, key=lambda octave: found[octave])
+    if found[name] < THRESHOLDS["detail invented, %"]:
+        return ""
+    return f"{found[name]:.0f} % invented at {name} cycles per pixel"
+
+
+def _mistake(scores: Scores) -> str:
+    """A mistake of range or matrix, which explains most other differences."""
+    named = [name for name in scores["ciede2000_soft"].parts if name in MISTAKES]
+    return f"looks like {named[0]}, which explains the change of colours and contrast" if named else ""
+
+
+def _banding(scores: Scores, reference: Scores) -> str:
+    bits, there = scores["effective_bits"].value, reference["effective_bits"].value
+    if bits is None or bits > THRESHOLDS["banding, bits"] or (there is not None and there - bits < 1):
+        return ""
+    return f"{bits:.0f}-bit steps in smooth areas (bands)"
 
 
 def _edges(scores: Scores, reference: Scores) -> str:
@@ -135,14 +200,24 @@ def describe(scores: Scores, truth: Scores, factor: float, given: Scores | None 
     """The sentence for a result, from its scores, those of the truth (its control) and the test's factor.
 
     `given` are the scores of the input itself, where it has the result's size: noise is then told from there.
+    Where a mistake of range or matrix is recognised, what follows from it is not told as damage of its own.
 
-    >>> no, some = Score(None), {"detail_kept": Score(60, {"1/4 to 1/2": 62.0}), "halo": Score(6.1)}
-    >>> every = dict.fromkeys(("registration", "noise_left", "detail_invented", "edge_width", "blotch",
-    ...     "ciede2000_soft", "tone", "blockiness"), no)
+    >>> no, some = Score(None), {"detail_kept": Score(60, {"1/4 and finer": 62.0}), "halo": Score(6.1)}
+    >>> every = dict.fromkeys(("registration", "noise_left", "noise_colour", "detail_invented", "edge_width", "blotch",
+    ...     "ciede2000_soft", "tone", "blockiness", "effective_bits"), no)
     >>> describe({**every, **some}, {**every, **some}, factor=1)
-    'Detail of 1/4 to 1/2 cycles per pixel down 38 %, rims +6 % at strong edges.'
+    'Detail of 1/4 and finer cycles per pixel down 38 %, rims +6 % at strong edges.'
     """
-    told = [_displacement(scores, truth), _noise(scores, truth, given), _detail(scores, factor)]
-    told += [state(scores, truth) for state in (_invented, _edges, _halo, _blotch, _colour, _tone, _squares)]
+    mistake = _mistake(scores)
+    told = [
+        _displacement(scores, factor),
+        mistake,
+        _noise(scores, truth, given),
+        _colour_noise(scores, truth, given),
+    ]
+    if not mistake:
+        told += [_detail(scores, factor), _invented(scores, factor)]
+    states = [_edges, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding]
+    told += [state(scores, truth) for state in states]
     sentence = ", ".join(filter(None, told))
     return sentence[:1].upper() + sentence[1:] + "." if sentence else ""

@@ -1,13 +1,12 @@
-"""Sizes of a truth test, and the step that shrinks the truth."""
+"""Sizes of a truth test, and the part of the source that is its truth."""
 
 from dataclasses import dataclass
 from fractions import Fraction
 
-from mistline.core.frame import Frame, Size, decode_srgb, encode_srgb
-from mistline.core.resample import resize
+from mistline.core.frame import Frame, Size
 from mistline.errors import OutOfLimits
 
-__all__ = ["Plan", "crop_truth", "plan", "shrink"]
+__all__ = ["Plan", "crop_truth", "plan"]
 
 SMALLEST_INPUT = 16
 
@@ -71,12 +70,3 @@ def crop_truth(source: Frame, sizes: Plan) -> Frame:
     """Cut the planned truth from the centre of the source."""
     left, top = sizes.cropped[0] // 2, sizes.cropped[1] // 2
     return source.with_pixels(source.pixels[top : top + sizes.truth.height, left : left + sizes.truth.width])
-
-
-def shrink(frame: Frame, size: Size, kernel: str, *, linear: bool) -> Frame:
-    """Shrink by a kernel of `mistline.core.resample`, antialiased, in encoded or linear light."""
-    if frame.size == size:
-        return frame
-    pixels = decode_srgb(frame.pixels) if linear else frame.pixels
-    small = resize(pixels, size, kernel)
-    return frame.with_pixels(encode_srgb(small) if linear else small)

@@ -10,9 +10,9 @@ References
 import cv2
 import numpy as np
 
-from mistline.core.frame import Array, Frame, decode_srgb, encode_srgb
+from mistline.core.frame import Array, Frame, decode_srgb, encode_srgb, luma
 
-__all__ = ["FULL_WELL", "READ_NOISE", "exposure_noise", "gaussian_noise"]
+__all__ = ["FULL_WELL", "READ_NOISE", "exposure_noise", "gaussian_noise", "sensor_code_values", "sensor_sigma"]
 
 FULL_WELL = 20_000.0  # electrons of white at 0 stops; common practice for a small modern sensor
 READ_NOISE = 3.0  # electrons
@@ -20,26 +20,46 @@ BILINEAR = np.array([[0.25, 0.5, 0.25], [0.5, 1, 0.5], [0.25, 0.5, 0.25]], np.fl
 QUINCUNX = np.array([[0, 0.25, 0], [0.25, 1, 0.25], [0, 0.25, 0]], np.float32)
 
 
-def gaussian_noise(frame: Frame, sigma: float, seed: int) -> Frame:
+Seed = int | np.random.SeedSequence
+
+
+def gaussian_noise(frame: Frame, sigma: float, seed: Seed) -> Frame:
     """Add independent Gaussian noise of `sigma` 8-bit code values to every encoded value."""
     rng = np.random.default_rng(seed)
     noise = rng.standard_normal(frame.pixels.shape, np.float32)
     return frame.with_pixels(frame.pixels + noise * np.float32(sigma / 255))
 
 
-def exposure_noise(frame: Frame, stops: float, seed: int) -> Frame:
-    """Add the noise of a sensor that was given `stops` too little light and lifted again.
+def sensor_sigma(linear: Array, stops: float) -> Array:
+    """Sigma of the noise at each value of linear light 0..1, of a sensor given `stops` too little light and lifted.
 
     White fills 20 000 electrons at 0 stops and half as many with each stop. Shot noise has the variance of
-    the electrons, read noise a sigma of 3 electrons [1]_; both are taken in linear light. The noise of a
-    picture with three channels is drawn on the sites of a colour mosaic [2]_ and interpolated over 3 x 3
-    pixels, so that it is soft, and coarser in red and blue than in green, as after a camera's demosaicing.
+    the electrons, read noise a sigma of 3 electrons [1]_.
+    """
+    white = FULL_WELL / 2.0**stops
+    sigma: Array = np.sqrt(np.maximum(linear, 0) * white + READ_NOISE**2).astype(np.float32) / np.float32(white)
+    return sigma
+
+
+def sensor_code_values(stops: float, level: float) -> float:
+    """About how much luma noise, in 8-bit code values, `exposure_noise` leaves at a brightness 0..1.
+
+    A flat colour picture of 64 x 64 pixels is sent through it.
+    """
+    flat = Frame(np.full((64, 64, 3), level, np.float32), 8)
+    noisy = luma(np.clip(exposure_noise(flat, stops, 0).pixels, 0, 1))
+    return float(noisy.std() * 255)
+
+
+def exposure_noise(frame: Frame, stops: float, seed: Seed) -> Frame:
+    """Add the noise of a sensor that was given `stops` too little light and lifted again (`sensor_sigma`).
+
+    The noise of a picture with three channels is drawn on the sites of a colour mosaic [2]_ and interpolated over
+    3 x 3 pixels, so that it is soft, and coarser in red and blue than in green, as after a camera's demosaicing.
     """
     rng = np.random.default_rng(seed)
-    white = FULL_WELL / 2.0**stops
     linear = decode_srgb(frame.pixels)
-    sigma = np.sqrt(np.maximum(linear, 0) * white + READ_NOISE**2).astype(np.float32) / np.float32(white)
-    noise = sigma * rng.standard_normal(linear.shape[:2], np.float32)[..., None]
+    noise = sensor_sigma(linear, stops) * rng.standard_normal(linear.shape[:2], np.float32)[..., None]
     if linear.shape[2] == 3:
         noise = _demosaic(noise)
     return frame.with_pixels(encode_srgb(linear + noise))

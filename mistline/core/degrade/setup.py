@@ -7,12 +7,13 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.degrade.compression import halve_chroma, jpeg
-from mistline.core.degrade.downsample import Plan, shrink
+from mistline.core.degrade.downsample import Plan
 from mistline.core.degrade.noise import exposure_noise, gaussian_noise
-from mistline.core.frame import Frame
+from mistline.core.frame import Frame, decode_srgb, encode_srgb
 from mistline.core.media.plate import quantise
+from mistline.core.resample import resize
 
-__all__ = ["Setup", "make_input"]
+__all__ = ["Setup", "clean_input", "make_input"]
 
 
 class Setup(BaseModel):
@@ -60,17 +61,31 @@ class Setup(BaseModel):
         )
 
 
-def make_input(truth: Frame, setup: Setup, sizes: Plan) -> Frame:
-    """Damage the truth by the set-up's chain; not yet rounded, its bit depth says what to round it to."""
-    frame = truth
+def clean_input(truth: Frame, setup: Setup, sizes: Plan) -> Frame:
+    """Blur and shrink the truth by the set-up, in the light that it states: the input without noise and compression."""
+    if not setup.blur and truth.size == sizes.input:
+        return truth
+    linear = setup.light == "linear"
+    pixels = decode_srgb(truth.pixels) if linear else truth.pixels
     if setup.blur:
-        soft = cv2.GaussianBlur(frame.pixels, (0, 0), setup.blur, borderType=cv2.BORDER_REFLECT)
-        frame = frame.with_pixels(soft.reshape(frame.pixels.shape))
-    frame = shrink(frame, sizes.input, setup.kernel, linear=setup.light == "linear")
+        soft = cv2.GaussianBlur(pixels, (0, 0), setup.blur, borderType=cv2.BORDER_REFLECT)
+        pixels = soft.reshape(truth.pixels.shape)
+    if truth.size != sizes.input:
+        pixels = resize(pixels, sizes.input, setup.kernel)
+    return truth.with_pixels(encode_srgb(pixels) if linear else pixels)
+
+
+def make_input(truth: Frame, setup: Setup, sizes: Plan) -> Frame:
+    """Damage the truth by the set-up's chain; not yet rounded, its bit depth says what to round it to.
+
+    Each kind of noise has a stream of random numbers of its own, all from the set-up's seed.
+    """
+    frame = clean_input(truth, setup, sizes)
+    even, sensor = np.random.SeedSequence(setup.seed).spawn(2)
     if setup.noise:
-        frame = gaussian_noise(frame, setup.noise, setup.seed)
+        frame = gaussian_noise(frame, setup.noise, even)
     if setup.underexposed:
-        frame = exposure_noise(frame, setup.underexposed, setup.seed)
+        frame = exposure_noise(frame, setup.underexposed, sensor)
     if setup.eight_bit:
         codes, _ = quantise(frame, 8)
         frame = Frame(codes / np.float32(255), 8, frame.tag)

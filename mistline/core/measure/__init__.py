@@ -2,12 +2,11 @@
 
 from collections.abc import Callable
 
-import numpy as np
-
-from mistline.core.frame import Codes, luma, to_frame
+from mistline.core.frame import Array, Codes, luma, to_frame
 from mistline.core.measure import (
     blotch,
     colour_difference,
+    colour_shift,
     compression,
     detail,
     edges,
@@ -19,10 +18,11 @@ from mistline.core.measure import (
     registration,
     ssim,
 )
-from mistline.core.measure.areas import blocks
-from mistline.core.measure.edge_width import edge_width
+from mistline.core.measure.areas import flat_share
+from mistline.core.measure.edges import edge_width
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
-from mistline.core.measure.noise import noise_sigma
+from mistline.core.measure.noise import noise_colour, noise_luma
+from mistline.core.measure.noise_spectrum import Noise, Texture
 from mistline.core.methods import Traits
 
 __all__ = [
@@ -32,8 +32,8 @@ __all__ = [
 
 HEADINGS = ("close to the truth", "noise", "detail", "edges", "colour", "compression", "lettering")
 MODULES = (
-    psnr, ssim, gradients, information, registration, noise, blotch, detail, edges, colour_difference, compression,
-    lettering,
+    psnr, ssim, gradients, information, registration, noise, blotch, detail, edges, colour_difference, colour_shift,
+    compression, lettering,
 )  # fmt: skip
 MEASURES: dict[str, Measure] = {
     measure.id: measure
@@ -43,6 +43,7 @@ MEASURES: dict[str, Measure] = {
     if measure.heading == heading
 }
 TRAIT_SIDE = 4096
+HARD_EDGE = 1.3  # pixels: only what was drawn on a screen is as crisp
 
 
 def measure_all(evidence: Evidence, report: Callable[[float], None] = lambda done: None) -> dict[str, Measured]:
@@ -55,6 +56,16 @@ def measure_all(evidence: Evidence, report: Callable[[float], None] = lambda don
     return values
 
 
+def _noise(
+    read: Callable[[Codes, Array], Noise], part: Codes, brightness: Array
+) -> tuple[Noise | None, str, float]:
+    """The noise, or why it cannot be told and how much there is at least."""
+    try:
+        return read(part, brightness), "", 0.0
+    except NotMeasurable as why:
+        return None, str(why), why.least if isinstance(why, Texture) else 0.0
+
+
 def measure_traits(codes: Codes) -> Traits:
     """First traits of a picture (H, W, C), measured on at most its central 4096 x 4096 pixels."""
     height, width = codes.shape[:2]
@@ -62,16 +73,23 @@ def measure_traits(codes: Codes) -> Traits:
     part = codes[top : top + TRAIT_SIDE, left : left + TRAIT_SIDE]
     whole = part.shape == codes.shape
     brightness = luma(to_frame(part).pixels)
-    eights = blocks(brightness, 8)
+    rise = edge_width(brightness)
+    noise, note, least = _noise(noise_luma, part, brightness)
+    colour, _, _ = _noise(noise_colour, part, brightness)
     try:
-        squares = compression.blockiness(brightness, 1)
+        squares, _ = compression.blockiness(brightness)
     except NotMeasurable:
         squares = 0.0
     return Traits(
-        noise_sigma=round(noise_sigma(brightness), 3),
-        edge_width=None if (rise := edge_width(brightness)) is None else round(rise, 3),
+        noise_sigma=None if noise is None else round(noise.sigma, 3),
+        noise_colour=None if colour is None else round(colour.sigma, 3),
+        noise_curve=[] if noise is None else [[round(level, 3), round(sigma, 3)] for level, sigma in noise.curve],
+        noise_bands={} if noise is None else {name: round(sigma, 3) for name, sigma in noise.bands.items()},
+        noise_note=note,
+        noise_least=round(least, 3),
+        edge_width=None if rise is None else round(rise, 3),
         mean_level=round(float(brightness.mean()), 4),
         measured_on="the whole picture" if whole else f"the central {part.shape[1]} x {part.shape[0]} pixels",
         squares=round(squares, 1),
-        flat_share=round(float(np.mean(eights.max(1) == eights.min(1))), 3),
+        flat_share=round(flat_share(brightness, screen=rise is not None and rise < HARD_EDGE), 3),
     )

@@ -6,7 +6,7 @@ import numpy.typing as npt
 
 from mistline.core.frame import Array
 
-__all__ = ["blocks", "flat_blocks", "halved"]
+__all__ = ["blocks", "flat_blocks", "flat_share", "halved", "without_texture"]
 
 SOFT = 3.0
 FLAT_SHARE = 0.25
@@ -45,3 +45,32 @@ def flat_blocks(brightness: Array, side: int) -> npt.NDArray[np.bool_]:
         return usable
     flat: npt.NDArray[np.bool_] = usable & (steepness <= np.quantile(steepness[usable], FLAT_SHARE))
     return flat
+
+
+def without_texture(energy: Array, texture: Array) -> Array:
+    """What each column of (n, k) energies would be where the truth's own variance (n,) is 0: a line fitted to both.
+
+    Texture that went wrong grows with the texture; noise and blotches do not.
+    """
+    weight = 1 / (texture + np.median(texture) + 1e-12)
+    sides = np.stack([weight, weight * texture], 1)
+    found: Array = np.linalg.lstsq(sides, weight[:, None] * energy, rcond=None)[0][0]
+    return np.maximum(found, 0)
+
+
+def flat_share(brightness: Array, *, screen: bool) -> float:
+    """Share of the 8 x 8 blocks of (H, W) luma that hold one value only.
+
+    Bars at the edges (whole rows or columns of blocks of one value) do not count, nor do blocks at the ends of the
+    range, which a bright sky or a dark corner fills as well - unless the picture is as crisp as a screen.
+    """
+    height, width = (max(1, length // 8) for length in brightness.shape)
+    cut = blocks(brightness, 8)
+    low, high = (values.reshape(height, width) for values in (cut.min(axis=1), cut.max(axis=1)))
+    flat = low == high
+    for _ in range(4):
+        while flat.shape[0] > 1 and flat[0].all() and np.ptp(low[0]) == 0:
+            flat, low, high = flat[1:], low[1:], high[1:]
+        flat, low, high = (np.rot90(values) for values in (flat, low, high))
+    counts = np.ones(flat.shape, bool) if screen else (high > DARKEST) & (low < BRIGHTEST)
+    return float(flat[counts].mean()) if counts.any() else 0.0

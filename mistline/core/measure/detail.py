@@ -1,4 +1,4 @@
-"""Detail by octave: how much of the truth's detail is kept, and how much is there that the truth lacks.
+"""Detail by octave and place: how much of the truth's detail is kept, and how much is there that the truth lacks.
 
 References
 ----------
@@ -9,101 +9,167 @@ References
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import pairwise
 
+import cv2
 import numpy as np
 from scipy.fft import rfft2
 
 from mistline.core.frame import Array
+from mistline.core.measure.areas import halved
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
 
-__all__ = ["MEASURES", "OCTAVES", "Detail", "detail_by_octave"]
+__all__ = ["MEASURES", "OCTAVES", "Detail", "Octave", "detail_by_octave", "held"]
 
-OCTAVES = {"1/16 to 1/8": 1 / 16, "1/8 to 1/4": 1 / 8, "1/4 to 1/2": 1 / 4}
-SIDE = 128
-LEAST_TRUTH = 1e-9
+# Lower ends in cycles per pixel; the last one reaches to the corner of the spectrum, 0.71 cycles per pixel.
+OCTAVES = {"1/32 to 1/16": 1 / 32, "1/16 to 1/8": 1 / 16, "1/8 to 1/4": 1 / 8, "1/4 and finer": 1 / 4}
+SIDE = 64
+LEAST = 1 / 255  # deviation of one code value in an octave: less than that is no detail to speak of
+
+
+@dataclass(frozen=True)
+class Octave:
+    """Shares of the truth's energy in one octave: kept and invented; kept is None where the truth has none."""
+
+    kept: float | None
+    invented: float
 
 
 @dataclass(frozen=True)
 class Detail:
-    """Shares of the truth's energy in one octave (lower bound in cycles per pixel): kept and invented."""
+    """The octaves, and maps (rows, columns of half windows) of the energy lost and invented against the truth's."""
 
-    kept: float
-    invented: float
+    octaves: dict[str, Octave]
+    lost: Array
+    invented: Array
 
 
-def detail_by_octave(truth: Array, result: Array) -> dict[str, Detail]:
-    """Split a result's detail by its likeness to the truth, in rings of one octave.
+def held(factor: float) -> list[str]:
+    """Octaves that an input `factor` times smaller can hold: up to 1 / (2 factor) cycles per pixel.
 
-    Both (H, W) lumas in 0..1 are cut into blocks of 128 x 128 that overlap by half and carry a Hann window
-    [1]_. With T and R the spectra summed over all blocks of a ring, the gain is g = Re sum(T* R) / sum |T|^2;
-    kept is g^2 (the coherent energy [2]_ over the truth's), invented is (sum |R|^2 - g^2 sum |T|^2) /
-    sum |T|^2. Kept 1, invented 0 is identical; a blur of transfer h keeps about h^2. Shifted detail counts
-    as invented. Edge rule: incomplete blocks do not count.
+    >>> held(4)
+    ['1/32 to 1/16', '1/16 to 1/8']
+    >>> held(16)
+    []
     """
-    height, width = truth.shape
-    if min(height, width) < SIDE:
-        raise NotMeasurable(f"needs {SIDE} pixels a side or more")
-    line = np.hanning(SIDE + 1)[:SIDE].astype(np.float32)
-    window = line[:, None] * line
+    return [name for name, low in OCTAVES.items() if 2 * low <= 0.5 / factor + 1e-9]
+
+
+def _rings(lows: list[float], last: bool) -> Array:
+    """Weights (rings, frequencies) of half octaves from each lower end; a real spectrum holds each pair once."""
     frequency = np.hypot(*np.meshgrid(np.fft.fftfreq(SIDE), np.fft.rfftfreq(SIDE), indexing="ij"))
-    # A real spectrum holds each pair once; columns between the first and last count twice.
     weight = np.full(frequency.shape, 2.0)
     weight[:, [0, -1]] = 1
-    rings = np.stack([weight * ((frequency >= low) & (frequency < 2 * low)) for low in OCTAVES.values()])
-    rings = rings.reshape(len(OCTAVES), -1).astype(np.float32)
+    edges = [low * step for low in lows for step in (1, 2**0.5)] + [2 * lows[-1]] + ([0.8] if last else [])
+    return np.stack([(weight * ((frequency >= a) & (frequency < b))).ravel() for a, b in pairwise(edges)]).astype(
+        np.float32
+    )
+
+
+def _energies(truth: Array, result: Array, rings: Array) -> tuple[Array, Array, Array]:
+    """Coherent, the truth's and the result's energy of each window and ring: (rows, columns, rings) each."""
+    line = np.hanning(SIDE + 1)[:SIDE].astype(np.float32)
+    window = line[:, None] * line / np.float32(SIDE * np.mean(line**2))
 
     def row(top: int) -> Array:
         def spectra(values: Array) -> Array:
-            band = values[top : top + SIDE]
-            cut = np.lib.stride_tricks.sliding_window_view(band, SIDE, axis=1)[:, :: SIDE // 2]
-            cut = cut.transpose(1, 0, 2)
+            cut = np.lib.stride_tricks.sliding_window_view(values[top : top + SIDE], SIDE, axis=1)
+            cut = cut[:, :: SIDE // 2].transpose(1, 0, 2)
             return rfft2((cut - cut.mean((1, 2), keepdims=True)) * window).reshape(len(cut), -1)
 
         t, r = spectra(truth), spectra(result)
-        sums = [(t.real * r.real + t.imag * r.imag).sum(0), (np.abs(t) ** 2).sum(0), (np.abs(r) ** 2).sum(0)]
-        return np.stack(sums).astype(np.float64) @ rings.T
+        products = [t.real * r.real + t.imag * r.imag, np.abs(t) ** 2, np.abs(r) ** 2]
+        return np.stack([product @ rings.T for product in products]) / np.float32(SIDE**2)
 
     with ThreadPoolExecutor(2) as pool:
-        cross, there, found = np.sum(list(pool.map(row, range(0, height - SIDE + 1, SIDE // 2))), axis=0)
+        cross, there, found = np.stack(list(pool.map(row, range(0, truth.shape[0] - SIDE + 1, SIDE // 2))), 1)
+    coherent = np.where(cross > 0, cross**2 / np.maximum(there, 1e-20), 0)
+    return np.minimum(coherent, found), there, found
+
+
+def detail_by_octave(truth: Array, result: Array) -> Detail:
+    """Split a result's detail by its likeness to the truth, window by window, in octaves up to the corner.
+
+    Both (H, W) lumas in 0..1 are cut into windows of 64 x 64 that overlap by half and carry a Hann window [1]_;
+    the octave from 1/32 is read at half the size. In every window and half octave the coherent energy [2]_ is
+    (Re sum T* R)^2 / sum |T|^2 where that sum is positive: a gain of its own for each place, so that a local
+    blur loses and does not invent. Kept is the coherent energy over the truth's, both summed over the windows;
+    invented is the rest of the result's energy over the truth's, 1 at most. An octave in which the truth
+    deviates by less than one code value has no kept share, and counts as one code value for the invented one.
+
+    Kept 1, invented 0 is identical; a blur of transfer h keeps h^2; reversed detail is all invented; a shift by
+    s keeps cos^2(2 pi f s). Valid range: 128 pixels a side or more; every noise, blur and factor. Edge rule:
+    incomplete windows at the right and bottom do not count.
+    """
+    if min(truth.shape) < 2 * SIDE:
+        raise NotMeasurable(f"needs {2 * SIDE} pixels a side or more")
+    lows = list(OCTAVES.values())
+    fine = _energies(truth, result, _rings(lows[1:], last=True))
+    coarse = _energies(halved(truth), halved(result), _rings([2 * lows[0]], last=False))
+    parts = [[values.sum(2) for values in coarse]]
+    for first, stop in ((0, 2), (2, 4), (4, 7)):
+        parts.append([values[..., first:stop].sum(2) for values in fine])
     octaves = {}
-    for name, c, t, f in zip(OCTAVES, cross, there, found, strict=True):
-        if t > LEAST_TRUTH:
-            gain = c / t
-            octaves[name] = Detail(float(max(gain, 0) ** 2), float(max(f - gain**2 * t, 0) / t))
-    if not octaves:
+    for name, (coherent, there, found) in zip(OCTAVES, parts, strict=True):
+        t, floor = float(there.mean()), LEAST**2
+        extra = float((found - coherent).mean()) / max(t, floor)
+        octaves[name] = Octave(float(coherent.mean()) / t if t >= floor else None, min(extra, 1.0))
+    if all(octave.kept is None for octave in octaves.values()) and not any(
+        o.invented > 0.01 for o in octaves.values()
+    ):
         raise NotMeasurable("the truth has no detail")
-    return octaves
+    coherent, there, found = (values.sum(2) for values in fine)
+    least = np.maximum(there, LEAST**2)
+    lost = np.clip(1 - np.minimum(coherent / least, there / least) - (there < LEAST**2), 0, 1)
+    return Detail(octaves, lost.astype(np.float32), np.clip((found - coherent) / least, 0, 1).astype(np.float32))
 
 
-def _octaves(evidence: Evidence) -> dict[str, Detail]:
+def _octaves(evidence: Evidence) -> Detail:
     return detail_by_octave(evidence.truth_luma, evidence.result_luma)
 
 
-def _summed(evidence: Evidence, field: str) -> Measured:
-    parts = tuple(Part(name, 100 * getattr(d, field)) for name, d in evidence.once(_octaves).items())
-    return Measured(sum(part.value for part in parts) / len(parts), parts=parts)
+def _map(grid: Array, evidence: Evidence) -> Array:
+    """A map as large as the frame: the half windows stand 32 pixels apart, the first one at 32."""
+    height, width = evidence.truth_luma.shape
+    half = SIDE // 2
+    x = (np.arange(width, dtype=np.float32) + 0.5) / half - 1
+    y = (np.arange(height, dtype=np.float32) + 0.5) / half - 1
+    wide: Array = cv2.remap(grid, *np.meshgrid(x, y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return wide
 
 
 def _kept(evidence: Evidence) -> Measured:
-    return _summed(evidence, "kept")
+    found = evidence.once(_octaves)
+    parts = tuple(Part(name, 100 * o.kept) for name, o in found.octaves.items() if o.kept is not None)
+    if not parts:
+        raise NotMeasurable("the truth has no detail")
+    mean = sum(part.value for part in parts) / len(parts)
+    possible = [part.value for part in parts if part.name in held(evidence.factor)]
+    worst = (Part("worst octave that the input holds", min(possible)),) if possible else ()
+    return Measured(mean, _map(found.lost, evidence), parts + worst)
 
 
 def _invented(evidence: Evidence) -> Measured:
-    return _summed(evidence, "invented")
+    found = evidence.once(_octaves)
+    parts = tuple(Part(name, 100 * octave.invented) for name, octave in found.octaves.items())
+    possible = [part.value for part in parts if part.name in held(evidence.factor)]
+    worst = (Part("worst octave that the input holds", max(possible)),) if possible else ()
+    mean = sum(part.value for part in parts) / len(parts)
+    return Measured(mean, _map(found.invented, evidence), parts + worst)
 
 
-SOURCE = "Cross-spectrum in octaves; Welch 1967"
+SOURCE = "Local coherence in octaves; Bendat, Piersol; Welch 1967"
 MEASURES = [
     Measure(
-        "detail_kept", 1, "Detail kept", "%", "nearer to the truth", "detail",
-        "Energy of the truth's own detail that is still there, mean of the octaves from 1/16 to 1/2 cycles "
-        "per pixel. Over 100 % is sharpened beyond the truth.",
+        "detail_kept", 2, "Detail kept", "%", "nearer to the truth", "detail",
+        "Energy of the truth's own detail that is still there, place by place, mean of the octaves from 1/32 cycle "
+        "per pixel to the finest. Over 100 % is sharpened beyond the truth.",
         SOURCE, tie=0.5, digits=1, of=_kept,
     ),
     Measure(
-        "detail_invented", 1, "Detail invented", "%", "lower", "detail",
+        "detail_invented", 2, "Detail invented", "%", "lower", "detail",
         "Energy of detail that does not match the truth (noise, wrong texture, shifted lines), as a share of "
-        "the truth's; mean of the same octaves.",
+        "the truth's, 100 % at most in each octave; mean of the same octaves.",
         SOURCE, tie=0.5, digits=1, of=_invented,
     ),
 ]  # fmt: skip

@@ -1,16 +1,23 @@
 """The contract of a measure: what it looks at, its unit and which way is better."""
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal, TypeVar
 
-from mistline.core.frame import Array, Frame, Region, luma
+import numpy as np
+
+from mistline.core.frame import Array, Codes, Frame, Region, Size, luma, to_frame
 from mistline.errors import ShapeMismatch
 
-__all__ = ["Better", "Evidence", "Measure", "Measured", "NotMeasurable", "Part"]
+__all__ = [
+    "Better", "Evidence", "Measure", "Measured", "NotMeasurable", "Part", "Picture", "by_rows", "depth", "rows_of",
+    "shape",
+]  # fmt: skip
 
 T = TypeVar("T")
+STRIP = 256
 Better = Literal["higher", "lower", "nearer to the truth", "nearer to zero"]
 
 
@@ -39,50 +46,65 @@ class Measured:
     note: str = ""
 
 
+Picture = Frame | Codes
+
+
 @dataclass(frozen=True)
 class Evidence:
     """All that measures may look at.
 
     Attributes
     ----------
-    result : Frame
-        What is judged.
-    truth : Frame or None
+    result : Frame or (H, W, C) integers
+        What is judged. Integers are turned into floats a few rows at a time, so that memory stays small.
+    truth : Frame or (H, W, C) integers or None
         The large original, registered and of the result's size.
     input : Frame or None
         What the method was given.
     shrink : (Frame) -> Frame or None
-        The test's own way from a large frame to the input's size, without noise and compression.
+        The test's own way from a large frame to the input, without noise and compression; takes one channel too.
+    scale : float or None
+        How many times larger the result is than the input, where the input itself is not at hand.
     """
 
-    result: Frame
-    truth: Frame | None = None
+    result: Picture
+    truth: Picture | None = None
     input: Frame | None = None
     shrink: Callable[[Frame], Frame] | None = None
+    scale: float | None = None
     _made: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
 
     def __post_init__(self) -> None:
-        if self.truth is not None and self.truth.pixels.shape != self.result.pixels.shape:
+        if self.truth is not None and shape(self.truth) != shape(self.result):
             raise ShapeMismatch(
-                f"The truth is {self.truth.size} and the result {self.result.size}; register them first."
+                f"The truth is {shape(self.truth)} and the result {shape(self.result)}; register them first."
             )
 
     @cached_property
     def result_luma(self) -> Array:
         """Luma of the result, (H, W) float32."""
-        return luma(self.result.pixels)
+        return _luma(self.result)
 
     @cached_property
     def truth_luma(self) -> Array:
         """Luma of the truth, (H, W) float32."""
         if self.truth is None:
             raise NotMeasurable("needs a truth")
-        return luma(self.truth.pixels)
+        return _luma(self.truth)
+
+    @property
+    def pair(self) -> tuple[Picture, Picture]:
+        """Truth and result."""
+        if self.truth is None:
+            raise NotMeasurable("needs a truth")
+        return self.truth, self.result
 
     @property
     def factor(self) -> float:
         """How many times larger the result is than the input."""
-        return 1.0 if self.input is None else self.result.size.width / self.input.size.width
+        if self.scale is not None:
+            return self.scale
+        return 1.0 if self.input is None else shape(self.result)[1] / self.input.size.width
 
     def once(self, step: Callable[["Evidence"], T]) -> T:
         """Do a step that several measures share, and keep what it gave."""
@@ -91,8 +113,49 @@ class Evidence:
         return self._made[step]  # type: ignore[return-value]
 
     def within(self, region: Region) -> "Evidence":
-        """The same pictures cut to a region; what needs the whole input is not measured there."""
-        return Evidence(region.cut(self.result), None if self.truth is None else region.cut(self.truth))
+        """The same pictures cut to a region; what needs the whole input is only measured in the whole picture."""
+        if (region.left, region.top, region.height, region.width) == (0, 0, *shape(self.result)[:2]):
+            return self
+        size = Size(*shape(self.result)[1::-1])
+        region.check(size)
+        truth = None if self.truth is None else _part(self.truth, region)
+        return Evidence(_part(self.result, region), truth, scale=self.factor)
+
+
+def shape(picture: Picture) -> tuple[int, int, int]:
+    """Height, width and channels."""
+    height, width, channels = (picture.pixels if isinstance(picture, Frame) else picture).shape
+    return height, width, channels
+
+
+def rows_of(picture: Picture, rows: slice) -> Array:
+    """Some rows of a picture as (n, W, C) float32."""
+    return picture.pixels[rows] if isinstance(picture, Frame) else to_frame(picture[rows]).pixels
+
+
+def by_rows(pictures: tuple[Picture, ...], step: Callable[..., T], rows: int) -> list[T]:
+    """`step` of each strip of so many rows of all the pictures, on two threads."""
+
+    def strip(start: int) -> T:
+        return step(*(rows_of(picture, slice(start, start + rows)) for picture in pictures))
+
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(strip, range(0, shape(pictures[0])[0], rows)))
+
+
+def depth(picture: Picture) -> int:
+    """Bits of a code value."""
+    return picture.bit_depth if isinstance(picture, Frame) else picture.dtype.itemsize * 8
+
+
+def _luma(picture: Picture) -> Array:
+    return luma(picture.pixels) if isinstance(picture, Frame) else np.concatenate(by_rows((picture,), luma, STRIP))
+
+
+def _part(picture: Picture, region: Region) -> Picture:
+    if isinstance(picture, Frame):
+        return region.cut(picture)
+    return picture[region.top : region.top + region.height, region.left : region.left + region.width]
 
 
 @dataclass(frozen=True)

@@ -27,21 +27,35 @@ from skimage import restoration
 
 from mistline.core.frame import Array, Frame, Size, from_ycbcr, to_ycbcr
 from mistline.core.methods.method import Limits, Method, Traits
+from mistline.core.methods.noise_level import Rule, even_out, fit_curve, undo
 
-__all__ = ["METHODS", "DenoiseSettings"]
+__all__ = ["CODE_VALUES_PER_POINT", "METHODS", "DenoiseSettings", "automatic"]
 
 CODE_VALUES_PER_POINT = 0.5
+# Sigma of the finest octave against the next one: 2.3 of white noise, about 1.1 after demosaicing, 0.8 and less of
+# grain and of enlarged noise.
+DEMOSAICED = (0.9, 1.25)
 Plane = Callable[[Array, float], Array]
 
 
 class DenoiseSettings(BaseModel):
-    """Strength 0-100 stands for a noise sigma of 0-50 code values of 8 bits."""
+    """Strength 0-100 stands for a noise sigma of 0-50 code values of 8 bits, at the middle brightness."""
 
     model_config = ConfigDict(extra="forbid")
     luma: float | None = Field(
         None, ge=0, le=100, description="Noise to remove in brightness; automatic if empty."
     )
     colour: float | None = Field(None, ge=0, le=100, description="Noise to remove in colour; automatic if empty.")
+    rule: Rule | None = Field(
+        None,
+        description="How noise depends on brightness: even, or as a sensor's (shot and read); automatic if empty.",
+    )
+    read: float | None = Field(
+        None,
+        ge=0,
+        le=100,
+        description="Read noise in the middle tones, % of a sensor's noise; automatic if empty.",
+    )
 
 
 def _gaussian(plane: Array, sigma: float) -> Array:
@@ -113,23 +127,43 @@ def _sliding_dct(plane: Array, sigma: float) -> Array:
     return (total / count)[inside, inside]
 
 
-def _auto(traits: Traits) -> dict[str, float]:
-    strength = round(min(100.0, traits.noise_sigma / CODE_VALUES_PER_POINT), 1)
-    return {"luma": strength, "colour": strength}
+def automatic(traits: Traits) -> dict[str, object]:
+    """Strengths and rule from the noise that was measured, or from what is there at least where it cannot be told."""
+    if traits.noise_sigma is None:
+        strength = round(min(100.0, traits.noise_least / CODE_VALUES_PER_POINT), 1)
+        return {"luma": strength, "colour": strength, "rule": "even", "read": 0.0}
+    middle, fine = (traits.noise_bands.get(band, 0.0) for band in ("1/8 to 1/4", "1/4 and finer"))
+    likely: Rule = "sensor" if DEMOSAICED[0] * middle < fine < DEMOSAICED[1] * middle else "even"
+    fit = fit_curve(traits.noise_curve or [[0.5, traits.noise_sigma]], likely)
+    colour = traits.noise_colour if traits.noise_colour is not None else traits.noise_sigma
+    share = fit.sigma / traits.noise_sigma if traits.noise_sigma > 0 else 1.0
+    strengths = (min(100.0, sigma / CODE_VALUES_PER_POINT) for sigma in (fit.sigma, share * colour))
+    luma, chroma = (round(strength, 1) for strength in strengths)
+    return {"luma": luma, "colour": chroma, "rule": fit.rule, "read": round(100 * fit.read, 1)}
+
+
+def channel_sigma(luma: float, colour: float) -> float:
+    """Sigma of R', G' and B', root mean square, from those of Y' and of Cb and Cr (BT.709 [7]_), all of one unit."""
+    return float((luma**2 + 1.5 * colour**2) ** 0.5)
 
 
 def _denoiser(key: str, name: str, plane: Plane, summary: str, reference: str, limits: Limits) -> Method:
     def run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
         assert isinstance(settings, DenoiseSettings) and settings.luma is not None and settings.colour is not None
+        luma, colour = (value * CODE_VALUES_PER_POINT / 255 for value in (settings.luma, settings.colour))
         grey = frame.pixels.shape[2] == 1
-        planes = np.array(frame.pixels) if grey else to_ycbcr(frame.pixels)
-        for index, strength in enumerate((settings.luma, settings.colour, settings.colour)[: planes.shape[2]]):
-            if strength > 0:
-                sigma = strength * CODE_VALUES_PER_POINT / 255
+        level = luma if grey else channel_sigma(luma, colour)
+        sensor = settings.rule == "sensor" and level > 0
+        read = (settings.read or 0.0) / 100
+        pixels = even_out(frame.pixels, read, level) if sensor else frame.pixels
+        planes = np.array(pixels) if grey else to_ycbcr(pixels)
+        for index, sigma in enumerate((luma, colour, colour)[: planes.shape[2]]):
+            if sigma > 0:
                 planes[..., index] = plane(np.ascontiguousarray(planes[..., index]), sigma)
-        return frame.with_pixels(planes if grey else from_ycbcr(planes))
+        cleaned = planes if grey else from_ycbcr(planes)
+        return frame.with_pixels(undo(cleaned, read, level) if sensor else cleaned)
 
-    return Method(key, 1, name, "reduce noise", summary, reference, DenoiseSettings, limits, run, _auto)
+    return Method(key, 2, name, "reduce noise", summary, reference, DenoiseSettings, limits, run, automatic)
 
 
 METHODS = [

@@ -58,7 +58,11 @@ class OversizeSettings(_Settings):
 
 
 class BackProjectionSettings(_Settings):
-    """How often the result is made to agree with the input."""
+    """How often the result is made to agree with the input, and in which light it was shrunk."""
+
+    light: Light = Field(
+        "linear", description="The light in which the input was shrunk: encoded values, or linear light."
+    )
 
     kernel: Curve = Field("bicubic", description="Kernel of the first enlargement and of each correction.")
     rounds: int = Field(8, ge=1, le=50, description="Corrections.")
@@ -100,11 +104,15 @@ def _oversize(frame: Frame, settings: BaseModel, target: Size) -> Frame:
 def _back_projection(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     """Shrink the result by area, enlarge what the input has more or less, add it; again [1]_."""
     assert isinstance(settings, BackProjectionSettings)
-    result = resize(frame.pixels, target, settings.kernel)
-    for _ in range(settings.rounds):
-        missing = frame.pixels - resize(result, frame.size, "area")
-        result += np.float32(settings.strength) * resize(missing, target, settings.kernel)
-    return frame.with_pixels(result)
+
+    def correct(given: Array) -> Array:
+        result = resize(given, target, settings.kernel)
+        for _ in range(settings.rounds):
+            missing = given - resize(result, frame.size, "area")
+            result += np.float32(settings.strength) * resize(missing, target, settings.kernel)
+        return result
+
+    return frame.with_pixels(in_light(frame.pixels, settings.light, correct))
 
 
 def _along_edges(frame: Frame, settings: BaseModel, target: Size) -> Frame:
@@ -193,7 +201,7 @@ METHODS = [
     ),
     Method(
         "back_projection",
-        1,
+        2,
         "Back-projection",
         "enlarge",
         "Corrects the result until it shrinks back to the input; crisp and true to it, may ring.",

@@ -12,7 +12,7 @@ import numpy as np
 import onnx
 
 from mistline.core.frame import Array, Size, luma
-from mistline.core.measure.registration import displacement
+from mistline.core.measure.registration import placement
 from mistline.core.methods.network import ModelCard, Run, feed, in_tiles, session
 from mistline.core.resample import resize
 from mistline.errors import BadModel
@@ -188,8 +188,8 @@ def inspect_model(path: Path, name: str, identity: str) -> ModelCard:
     card = ModelCard(
         id=identity, name=name.removesuffix(".onnx"), summary=_summary(factor, channels),
         task="enlarge" if factor > 1 else "reduce noise", factor=factor, channels=channels, layout=layout, top=top,
-        multiple=multiple, tile=fixed, overlap=overlap, opset=_opset(model), parameters=_parameters(model),
-        file_bytes=path.stat().st_size, notes=notes,
+        multiple=multiple, tile=fixed, levels=False, overlap=overlap, opset=_opset(model),
+        parameters=_parameters(model), file_bytes=path.stat().st_size, notes=notes,
     )  # fmt: skip
     right, down = _shift(run, card)
     if max(abs(right), abs(down)) >= SHIFTED:
@@ -202,8 +202,8 @@ def _shift(run: Run, card: ModelCard) -> tuple[float, float]:
     pixels = _probe(150, 170, card.channels)
     result = in_tiles(run, pixels, card, tile=96)
     plain = resize(pixels, Size(result.shape[1], result.shape[0]), "bicubic")
-    right, down = displacement(luma(plain), luma(result))
-    return round(right, 2), round(down, 2)
+    found = placement(luma(plain), luma(result))
+    return round(found.right, 2), round(found.down, 2)
 
 
 def _summary(factor: int, channels: int) -> str:

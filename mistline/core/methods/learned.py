@@ -6,12 +6,15 @@ The shipped networks and how they were trained are described in their cards (`mi
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Array, Frame, Size, from_ycbcr, luma, to_ycbcr
+from mistline.core.methods.denoise import CODE_VALUES_PER_POINT, DenoiseSettings, automatic
 from mistline.core.methods.method import Limits, Method, no_auto
 from mistline.core.methods.network import ModelCard, apply
+from mistline.core.methods.noise_level import relative_sigma
 from mistline.core.resample import resize
 from mistline.errors import ProcessingFailed
 
@@ -19,6 +22,7 @@ __all__ = ["METHODS", "LearnedSettings", "method_of"]
 
 SHIPPED = Path(__file__).parents[1] / "models"
 MOST_TIMES = 4
+AROUND = 2.0  # sigma of the blur that tells the brightness around a pixel
 
 
 class LearnedSettings(BaseModel):
@@ -51,13 +55,29 @@ def _enlarge(path: Path, card: ModelCard, pixels: Array, target: Size) -> Array:
     return pixels if pixels.shape[1::-1] == (target.width, target.height) else resize(pixels, target, "lanczos3")
 
 
+def _guided(path: Path, card: ModelCard, pixels: Array, settings: DenoiseSettings) -> Array:
+    """Tell the network how strong the noise is at each pixel: by the strengths, and by the brightness around it."""
+    assert settings.luma is not None and settings.colour is not None
+    if settings.luma == 0 and settings.colour == 0:
+        return pixels
+    colour = pixels if pixels.shape[2] == 3 else np.repeat(pixels, 3, axis=2)
+    level = cv2.GaussianBlur(luma(colour), (0, 0), AROUND)
+    shape = relative_sigma(level, settings.rule or "even", (settings.read or 0.0) / 100).astype(np.float32)
+    strengths = np.array([settings.luma, settings.colour if pixels.shape[2] == 3 else 0], np.float32)
+    levels = shape[..., None] * strengths * np.float32(CODE_VALUES_PER_POINT / 255)
+    found = apply(path, card, np.concatenate([colour, levels], axis=2))
+    return found if pixels.shape[2] == 3 else luma(found)[..., None]
+
+
 def method_of(card: ModelCard, path: Path | None) -> Method:
     """The method that a model is; without its file it can be named and checked, but not run."""
 
     def run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
-        assert isinstance(settings, LearnedSettings)
         if path is None:
             raise ProcessingFailed(f"The file of {card.name} is not at hand; run the take again.")
+        if isinstance(settings, DenoiseSettings):
+            return frame.with_pixels(_guided(path, card, frame.pixels, settings))
+        assert isinstance(settings, LearnedSettings)
         if card.task == "enlarge":
             plain = resize(frame.pixels, target, "bicubic") if settings.strength < 100 else None
             found = _enlarge(path, card, frame.pixels, target)
@@ -70,7 +90,8 @@ def method_of(card: ModelCard, path: Path | None) -> Method:
     limits = Limits(max_megapixels=60, max_factor=16 if card.task == "enlarge" else 1, working_copies=6)
     return Method(
         card.id, card.version, card.name, "learned", card.summary, card.reference or "A model dropped in",
-        LearnedSettings, limits, run, no_auto, resizes=card.task == "enlarge", card=card,
+        DenoiseSettings if card.levels else LearnedSettings, limits, run, automatic if card.levels else no_auto,
+        resizes=card.task == "enlarge", card=card,
     )  # fmt: skip
 
 

@@ -1,7 +1,7 @@
 """The contract of a method: what every enlarger, denoiser and sharpener says of itself."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from pydantic import BaseModel
 
@@ -16,17 +16,24 @@ __all__ = ["Limits", "Method", "Traits", "no_auto"]
 class Traits:
     """What was measured of a source; automatic settings are derived from it.
 
-    `noise_sigma` is in 8-bit code values, `edge_width` in pixels (10-90 % rise; None where the picture
-    has no strong edge), `mean_level` in 0..1. `squares` is how much larger steps are on an 8 x 8 grid, in %,
-    `flat_share` the share of 8 x 8 blocks that hold one value only.
+    `noise_sigma` (luma) and `noise_colour` are in 8-bit code values, None where `noise_note` says why they cannot be
+    told (then `noise_least` is there at least); `noise_curve` holds (brightness 0..1, luma sigma), `noise_bands` luma
+    sigma by octave. `edge_width` is in pixels (10-90 % rise; None where the picture has no strong edge), `mean_level`
+    in 0..1. `squares` is how much larger steps are on a grid of compression squares, in % (0 where there is none),
+    `flat_share` the share of 8 x 8 blocks that hold one value only, bars and clipped areas left out.
     """
 
-    noise_sigma: float
+    noise_sigma: float | None
     edge_width: float | None
     mean_level: float
     measured_on: str
     squares: float = 0.0
     flat_share: float = 0.0
+    noise_colour: float | None = None
+    noise_curve: list[list[float]] = field(default_factory=list)
+    noise_bands: dict[str, float] = field(default_factory=dict)
+    noise_note: str = ""
+    noise_least: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -57,7 +64,7 @@ class Limits:
             raise OutOfLimits(f"{name} enlarges up to {self.max_factor:g} times; choose a smaller factor.")
 
 
-def no_auto(traits: Traits) -> dict[str, float]:
+def no_auto(traits: Traits) -> dict[str, object]:
     """For methods that have no automatic setting."""
     return {}
 
@@ -86,7 +93,7 @@ class Method:
     settings: type[BaseModel]
     limits: Limits
     run: Callable[[Frame, BaseModel, Size], Frame]
-    auto: Callable[[Traits], dict[str, float]]
+    auto: Callable[[Traits], dict[str, object]]
     resizes: bool = False
     card: ModelCard | None = None
 

@@ -6,7 +6,7 @@ References
 """
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 from typing import Literal
@@ -49,6 +49,9 @@ class ModelCard(BaseModel):
     multiple: int = Field(1, description="Sides of the input must be a multiple of this.")
     tile: int | None = Field(None, description="Fixed side of the input, if the model has one.")
     overlap: int = Field(description="Reach of the network in input pixels; tiles overlap by this much.")
+    levels: bool = Field(
+        False, description="Takes a second input: the sigma of luma and colour noise at each pixel."
+    )
     shift_right: float = 0.0  # displacement of the result in its pixels, as measured
     shift_down: float = 0.0
     opset: int
@@ -74,15 +77,21 @@ def session(path: Path) -> onnxruntime.InferenceSession:
 
 
 def feed(path: Path, layout: str, top: int) -> Run:
-    """A function from (H, W, C) in 0..1 to the model's (H', W', C) in 0..1."""
+    """A function from (H, W, C) in 0..1 to the model's (H', W', C) in 0..1.
+
+    Channels beyond what the model's first input takes go to its second one, as they are.
+    """
     loaded = session(path)
-    name = loaded.get_inputs()[0].name
+    names = [given.name for given in loaded.get_inputs()]
     out = [loaded.get_outputs()[0].name]
     turn, back = ((2, 0, 1), (1, 2, 0)) if layout == "NCHW" else ((0, 1, 2), (0, 1, 2))
 
     def run(pixels: Array) -> Array:
-        given = np.ascontiguousarray(pixels.transpose(turn)[None] * np.float32(top))
-        result: Array = loaded.run(out, {name: given})[0][0].transpose(back) / np.float32(top)
+        parts = (pixels[..., :3] * np.float32(top), pixels[..., 3:])
+        given = (np.ascontiguousarray(part.transpose(turn)[None]) for part in parts)
+        result: Array = loaded.run(out, dict(zip(names, given, strict=False)))[0][0].transpose(back) / np.float32(
+            top
+        )
         return result
 
     return run
@@ -91,34 +100,24 @@ def feed(path: Path, layout: str, top: int) -> Run:
 def in_tiles(run: Run, pixels: Array, card: ModelCard, tile: int = TILE) -> Array:
     """Run on overlapping tiles of (H, W, C); inside, the result equals that of the whole picture at once.
 
-    Tiles start on multiples of the card's `multiple` and overlap by its `overlap` on each side. A picture
-    whose sides do not fit is continued at the right and bottom by its last row and column, and cut again.
+    Tiles start on multiples of the card's `multiple` and overlap by its `overlap` on each side. Beyond its edges
+    the picture is continued by reflection, as far as the network looks, so that a flat field stays flat to the
+    last pixel.
     """
-    height, width, channels = pixels.shape
-    unit, overlap = card.multiple, -(-card.overlap // card.multiple) * card.multiple
-    core = tile // unit * unit
-    if card.tile:
-        core = max(unit, card.tile - 2 * overlap)
-    least = card.tile or 1
-    tall, wide = (max(-(-length // unit) * unit, least) for length in (height, width))
-    padded = np.pad(pixels, ((0, tall - height), (0, wide - width), (0, 0)), mode="edge")
-    result = np.empty((tall * card.factor, wide * card.factor, channels), np.float32)
-
-    def windows(length: int) -> Iterator[tuple[int, int, int, int]]:
-        """Start and stop of the core, and of the window around it."""
-        for start in range(0, length, core):
-            stop = min(start + core, length)
-            low, high = max(0, start - overlap), min(length, stop + overlap)
-            if card.tile:
-                low = min(low, length - card.tile)
-                high = low + card.tile
-            yield start, stop, low, high
-
-    n = card.factor
-    for top, bottom, y, y_end in windows(tall):
-        for left, right, x, x_end in windows(wide):
-            part = run(padded[y:y_end, x:x_end])
-            inside = part[(top - y) * n : (bottom - y) * n, (left - x) * n : (right - x) * n]
+    height, width = pixels.shape[:2]
+    unit, n = card.multiple, card.factor
+    overlap = -(-card.overlap // unit) * unit
+    core = max(unit, card.tile - 2 * overlap) if card.tile else tile // unit * unit
+    step = core if card.tile else unit
+    tall, wide = (-(-length // step) * step for length in (height, width))
+    around = ((overlap, overlap + tall - height), (overlap, overlap + wide - width), (0, 0))
+    padded = np.pad(pixels, around, mode="symmetric")
+    result = np.empty((tall * n, wide * n, card.channels), np.float32)
+    for top in range(0, tall, core):
+        for left in range(0, wide, core):
+            bottom, right = min(top + core, tall), min(left + core, wide)
+            part = run(padded[top : bottom + 2 * overlap, left : right + 2 * overlap])
+            inside = part[overlap * n : (overlap + bottom - top) * n, overlap * n : (overlap + right - left) * n]
             result[top * n : bottom * n, left * n : right * n] = inside
     return result[: height * n, : width * n]
 

@@ -5,20 +5,31 @@ from hypothesis import strategies as st
 
 from mistline.core.choose.ranking import Timed, front, marks, time_marks
 
-POINTS = st.dictionaries(st.sampled_from("ABCDEFGH"), st.tuples(st.floats(0.01, 10), st.floats(0, 1)), min_size=1)
+TIMES = st.floats(0.01, 10).map(lambda median: Timed(median, 0.9 * median, 1.2 * median))
+POINTS = st.dictionaries(st.sampled_from("ABCDEFGH"), st.tuples(TIMES, st.floats(0, 1)), min_size=1)
 
 
-@given(POINTS)
-def test_nothing_on_the_front_is_beaten(points: dict[str, tuple[float, float]]) -> None:
-    kept = front(points)
+@given(POINTS, st.floats(0, 0.2), st.randoms())
+def test_nothing_on_the_front_is_beaten_and_order_does_not_matter(
+    points: dict, tie: float, random: object
+) -> None:
+    kept = front(points, tie)
     assert kept
-    for name in points:
+    for name in kept:
         time, quality = points[name]
-        beaten = any(t <= time and q >= quality and (t, q) != (time, quality) for t, q in points.values())
-        if name in kept:
-            assert not beaten
-        else:
-            assert beaten or any((time, quality) == points[other] for other in kept)
+        for other, best in points.values():
+            assert not (other.slowest < time.fastest and best >= quality - tie)
+            assert not (other.fastest <= time.slowest and best > quality + tie)
+    shuffled = list(points)
+    random.shuffle(shuffled)  # type: ignore[attr-defined]
+    assert set(front({name: points[name] for name in shuffled}, tie)) == set(kept)
+
+
+def test_equal_entries_stay_on_the_front_together() -> None:
+    one = (Timed(1.0, 0.9, 1.1), 0.9)
+    assert front({"a": one, "b": one}) == ["a", "b"] and front({"b": one, "a": one}) == ["b", "a"]
+    tied = {"a": (Timed(1.0, 0.9, 1.1), 0.9), "b": (Timed(3.0, 2.9, 3.1), 0.9005)}
+    assert front(tied, 0.001) == ["a"] and front(tied) == ["a", "b"]
 
 
 @given(st.dictionaries(st.sampled_from("ABCDEF"), st.floats(0, 50), min_size=1), st.booleans())

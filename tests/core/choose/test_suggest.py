@@ -1,13 +1,20 @@
 """Suggestions: the kind that traits point to, and the recipes worth trying; each with the number behind it."""
 
+import numpy as np
 import pytest
+from scipy.ndimage import gaussian_filter
+from skimage import data
 
 from mistline.core.choose.suggest import expected_noise, suggest_kind, suggest_recipe
+from mistline.core.degrade.compression import jpeg
 from mistline.core.degrade.setup import Setup
+from mistline.core.frame import Size, to_frame
+from mistline.core.measure import measure_traits
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Blend, Pass, Recipe
+from mistline.core.resample import resize
 
-PLAIN = Traits(noise_sigma=0.8, edge_width=2.4, mean_level=0.5, measured_on="the whole picture")
+PLAIN = Traits(noise_sigma=1.4, edge_width=2.9, mean_level=0.5, measured_on="the whole picture")
 
 
 def traits(**changed: float) -> Traits:
@@ -40,9 +47,42 @@ def test_ordinary_footage_is_left_to_people() -> None:
 def test_noise_of_the_input_is_its_own_and_what_is_added() -> None:
     """Independent noises add as squares; area averaging over n x n pixels divides white noise by n."""
     assert expected_noise(traits(noise_sigma=8.0), Setup(factor=4)) == pytest.approx(2)
-    assert expected_noise(traits(noise_sigma=0.0), Setup(factor=2, noise=10)) == pytest.approx(10)
-    both = expected_noise(traits(noise_sigma=8.0), Setup(factor=2, noise=3))
-    assert both == pytest.approx(5)
+    luma = np.linalg.norm([0.2126, 0.7152, 0.0722])  # independent channels in BT.709 luma
+    assert expected_noise(traits(noise_sigma=0.0), Setup(factor=2, noise=10)) == pytest.approx(10 * luma, rel=1e-3)
+    both = expected_noise(traits(noise_sigma=8.0), Setup(factor=2, noise=3 / luma))
+    assert both == pytest.approx(5, rel=1e-3)
+
+
+@pytest.mark.parametrize(("sigma", "factor"), [(0.8, 2), (0.8, 4), (1.5, 2)])
+def test_soft_noise_shrinks_less_than_white(sigma: float, factor: int) -> None:
+    """Noise blurred by a Gaussian and shrunk by area, against what the bands foretell: within 15 %."""
+    rng = np.random.default_rng(1)
+    soft = gaussian_filter(rng.standard_normal((512, 512)), sigma)
+    plane = (0.5 + soft * (10 / 255 / soft.std())).astype(np.float32)[..., None]
+    found = measure_traits(np.rint(plane * 65535).astype(np.uint16))
+    small = resize(plane, Size(512 // factor, 512 // factor), "area")
+    assert expected_noise(found, Setup(factor=factor)) == pytest.approx(small.std() * 255, rel=0.15)
+
+
+def test_bars_and_a_clipped_sky_are_no_lettering() -> None:
+    picture = data.coffee()
+    barred = np.zeros((700, 600, 3), np.uint8)
+    barred[150:550] = picture
+    sky = picture.copy()
+    sky[:250] = 255
+    for codes in (barred, sky):
+        found = suggest_kind(measure_traits(codes))
+        assert found is None or found.choice not in ("lettering", "drawn")
+
+
+@pytest.mark.parametrize("factor", [1, 1.5, 2])
+@pytest.mark.parametrize("crop", [0, 3])
+def test_a_jpeg_that_was_cropped_or_enlarged_is_not_clean(crop: int, factor: float) -> None:
+    pixels = jpeg(to_frame(data.coffee()), 60, half_chroma=True).pixels[crop:, crop:]
+    size = Size(int(pixels.shape[1] * factor), int(pixels.shape[0] * factor))
+    large = np.clip(np.rint(resize(pixels, size, "bicubic") * 255), 0, 255).astype(np.uint8)
+    found = suggest_kind(measure_traits(large))
+    assert found is None or found.choice != "clean"
 
 
 @pytest.mark.parametrize(

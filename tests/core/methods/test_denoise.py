@@ -62,7 +62,7 @@ def test_grey_pictures_are_taken_too(key: str, pair: tuple[Frame, Frame]) -> Non
 def test_automatic_strength_is_the_measured_noise() -> None:
     traits = Traits(noise_sigma=7.5, edge_width=None, mean_level=0.4, measured_on="the whole picture")
     settings = METHODS["wavelet"].resolve({"colour": 40}, traits)
-    assert settings.model_dump() == {"luma": 15.0, "colour": 40.0}
+    assert settings.model_dump() == {"luma": 15.0, "colour": 40.0, "rule": "even", "read": 0.0}
 
 
 def test_ycbcr_agrees_with_colour_science(pair: tuple[Frame, Frame]) -> None:

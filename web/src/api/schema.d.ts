@@ -966,6 +966,12 @@ export interface components {
              */
             layout: "NCHW" | "NHWC";
             /**
+             * Levels
+             * @description Takes a second input: the sigma of luma and colour noise at each pixel.
+             * @default false
+             */
+            levels: boolean;
+            /**
              * Multiple
              * @description Sides of the input must be a multiple of this.
              * @default 1
@@ -1546,9 +1552,11 @@ export interface components {
          * Traits
          * @description What was measured of a source; automatic settings are derived from it.
          *
-         *     `noise_sigma` is in 8-bit code values, `edge_width` in pixels (10-90 % rise; None where the picture
-         *     has no strong edge), `mean_level` in 0..1. `squares` is how much larger steps are on an 8 x 8 grid, in %,
-         *     `flat_share` the share of 8 x 8 blocks that hold one value only.
+         *     `noise_sigma` (luma) and `noise_colour` are in 8-bit code values, None where `noise_note` says why they cannot be
+         *     told (then `noise_least` is there at least); `noise_curve` holds (brightness 0..1, luma sigma), `noise_bands` luma
+         *     sigma by octave. `edge_width` is in pixels (10-90 % rise; None where the picture has no strong edge), `mean_level`
+         *     in 0..1. `squares` is how much larger steps are on a grid of compression squares, in % (0 where there is none),
+         *     `flat_share` the share of 8 x 8 blocks that hold one value only, bars and clipped areas left out.
          */
         Traits: {
             /** Edge Width */
@@ -1562,8 +1570,26 @@ export interface components {
             mean_level: number;
             /** Measured On */
             measured_on: string;
+            /** Noise Bands */
+            noise_bands?: {
+                [key: string]: number;
+            };
+            /** Noise Colour */
+            noise_colour?: number | null;
+            /** Noise Curve */
+            noise_curve?: number[][];
+            /**
+             * Noise Least
+             * @default 0
+             */
+            noise_least: number;
+            /**
+             * Noise Note
+             * @default
+             */
+            noise_note: string;
             /** Noise Sigma */
-            noise_sigma: number;
+            noise_sigma: number | null;
             /**
              * Squares
              * @default 0

@@ -57,7 +57,8 @@ export function App() {
   return (
     <div className="flex h-full flex-col">
       <TopBar />
-      <main className="min-h-0 flex-1 overflow-y-auto">
+      {/* Hidden texts are placed by their nearest box: without one of its own a page would grow behind its scroller. */}
+      <main className="relative min-h-0 flex-1 overflow-y-auto">
         <Routes>
           <Route path="/" element={<Navigate to="/shelf" replace />} />
           <Route path="/shelf" element={<ShelfPage />} />

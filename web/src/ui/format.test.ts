@@ -1,6 +1,14 @@
 import { describe, expect, it } from "vitest";
-import { bytes, megapixels, percent, seconds, zoomText } from "./format";
+import { bytes, megapixels, noise, percent, seconds, zoomText } from "./format";
 import { DASHES, dashOf } from "./letters";
+
+describe("noise", () => {
+  it("tells luma and colour, or that texture hides it", () => {
+    expect(noise({ noise_sigma: 2.04, noise_colour: 1.5 })).toBe("2.0 cv, colour 1.5");
+    expect(noise({ noise_sigma: 2.04, noise_colour: 0 })).toBe("2.0 cv");
+    expect(noise({ noise_sigma: null })).toBe("not measurable");
+  });
+});
 
 describe("seconds", () => {
   it.each([

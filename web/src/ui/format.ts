@@ -19,6 +19,13 @@ export function bytes(value: number): string {
 export const percent = (share: number) =>
   `${(share * 100).toFixed(share < 0.0995 && share > 0 && share < 1 ? 1 : 0)} %`;
 
+/** Luma and colour noise; where texture hides it, that it cannot be told. */
+export function noise(traits: { noise_sigma: number | null; noise_colour?: number | null }): string {
+  if (traits.noise_sigma === null) return "not measurable";
+  const colour = traits.noise_colour ? `, colour ${traits.noise_colour.toFixed(1)}` : "";
+  return `${traits.noise_sigma.toFixed(1)} cv${colour}`;
+}
+
 export const zoomText = (zoom: number) => `${Number((zoom * 100).toPrecision(3))} %`;
 
 export const pixels = (size: { width: number; height: number }) => `${size.width} × ${size.height}`;

@@ -20,10 +20,11 @@ function Entry({ field, label, value, standard, fixed, change }: FieldProps) {
       <select
         aria-label={label}
         disabled={fixed}
-        value={String(value ?? standard)}
+        value={String(value ?? (field.automatic ? "" : standard))}
         onChange={(event) => change(field.options?.find((option) => String(option) === event.target.value))}
         className={INPUT}
       >
+        {field.automatic && <option value="">automatic</option>}
         {field.options.map((option) => (
           <option key={option} value={option}>
             {String(option).replaceAll("_", " ")}

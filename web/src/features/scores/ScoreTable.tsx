@@ -12,7 +12,7 @@ function Marked({ mark, children }: { mark: string | undefined; children: React.
   const look = { best: "bg-ink font-semibold text-sheet", tied: "ring-1 ring-ink ring-inset" }[mark ?? ""];
   const word = { best: ", best", tied: ", tied for best" }[mark ?? ""];
   return (
-    <span className={`inline-block rounded-sm px-1.5 ${look ?? ""}`}>
+    <span className={`relative inline-block rounded-sm px-1.5 ${look ?? ""}`}>
       {children}
       {word && <span className="sr-only">{word}</span>}
     </span>

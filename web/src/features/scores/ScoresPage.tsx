@@ -12,9 +12,9 @@ function InWords({ trial }: { trial: Trial }) {
       {trial.entries
         .filter((entry) => entry.sentence)
         .map((entry) => (
-          <li key={entry.letter} className="grid grid-cols-[1.75rem_1fr] gap-2">
+          <li key={entry.letter} className="grid grid-cols-[1.75rem_minmax(0,1fr)] gap-2">
             <LetterPlate letter={entry.letter} />
-            <span>
+            <span className="wrap-anywhere">
               <b className="font-semibold">{entry.name}.</b> {entry.sentence}
             </span>
           </li>
@@ -88,15 +88,15 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
           </ButtonLink>
         </span>
       </div>
-      <div className="grid gap-8 lg:grid-cols-2">
-        <TradeOffPlot trial={trial} />
-        <section>
+      <div className="relative overflow-x-auto">
+        <ScoreTable trial={trial} />
+      </div>
+      <div className="mt-6 grid gap-8 lg:grid-cols-2">
+        <section className="min-w-0">
           <h2 className="mb-2 text-xl font-semibold">What each one does</h2>
           <InWords trial={trial} />
         </section>
-      </div>
-      <div className="mt-6 overflow-x-auto">
-        <ScoreTable trial={trial} />
+        <TradeOffPlot trial={trial} />
       </div>
       <section className="mt-6 max-w-3xl space-y-2">
         <h2 className="text-xl font-semibold">How this was measured</h2>

@@ -3,7 +3,7 @@ import { useNavigate, useSearchParams } from "react-router";
 import { thumbnail, type Plan, type RecipeItem, type Setup } from "../../api/client";
 import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
 import { Damage, InputPreview } from "./Damage";
-import { percent, pixels, seconds } from "../../ui/format";
+import { noise, percent, pixels, seconds } from "../../ui/format";
 import { Button, Page, Trouble } from "../../ui/parts";
 
 const UNDAMAGED: Setup = {
@@ -118,8 +118,8 @@ function SourcePick({ value, onChange }: { value: string | null; onChange: (id: 
         </select>
         {chosen?.facts && (
           <span className="mt-1 block text-[14px] text-soft">
-            {pixels(chosen.facts)}, {chosen.facts.bit_depth} bit, noise{" "}
-            {chosen.traits?.noise_sigma.toFixed(1)} cv
+            {pixels(chosen.facts)}, {chosen.facts.bit_depth} bit
+            {chosen.traits && `, noise ${noise(chosen.traits)}`}
           </span>
         )}
       </label>

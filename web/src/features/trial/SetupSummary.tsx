@@ -1,7 +1,7 @@
 import { useNavigate } from "react-router";
 import type { Trial } from "../../api/client";
 import { useRemoveTrial } from "../../api/queries";
-import { percent, pixels } from "../../ui/format";
+import { noise, percent, pixels } from "../../ui/format";
 import { ButtonLink, ConfirmButton, Fact, Page, Trouble } from "../../ui/parts";
 
 /** How this trial was set up; a set-up never changes, another one is another trial. */
@@ -38,9 +38,7 @@ export function SetupSummary({ trial }: { trial: Trial }) {
           {plan.cropped.some(Boolean) ? `${plan.cropped.join(" × ")} px` : "nothing"}
         </Fact>
         <Fact name="Input">{`${pixels(plan.input)}, ${percent(plan.share)} of the data`}</Fact>
-        <Fact name="Noise of the input">
-          {trial.input_traits ? `${trial.input_traits.noise_sigma.toFixed(1)} cv` : null}
-        </Fact>
+        <Fact name="Noise of the input">{trial.input_traits ? noise(trial.input_traits) : null}</Fact>
         <Fact name="Results">16 bit, lossless</Fact>
         <Fact name="Repeats for timing">{plan.repeats}</Fact>
       </dl>

@@ -64,7 +64,7 @@ export function TrialPage() {
   return (
     <div className="flex h-full min-h-0 flex-col">
       <Steps trial={trial} />
-      <div className="min-h-0 flex-1 overflow-y-auto">
+      <div className="relative min-h-0 flex-1 overflow-y-auto">
         <Suspense fallback={<p className="p-6 text-soft">Loading</p>}>
           <Routes>
             <Route index element={<Navigate to={{ pathname: done ? "look" : "run", search }} replace />} />

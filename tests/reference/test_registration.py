@@ -1,0 +1,87 @@
+"""Displacement, scale and their confidence on known shifts, enlargements and the usual mistakes of enlargers."""
+
+import numpy as np
+import pytest
+from scipy.ndimage import fourier_shift, map_coordinates
+from skimage import data
+from skimage.registration import phase_cross_correlation
+
+from mistline.core.choose.words import Score, describe
+from mistline.core.frame import Frame, Size
+from mistline.core.measure import MEASURES, Evidence
+from mistline.core.measure.registration import placement
+from mistline.core.resample import resize
+
+
+@pytest.fixture(scope="module", params=["camera", "coffee", "grass"])
+def truth(request: pytest.FixtureRequest) -> np.ndarray:
+    picture = getattr(data, request.param)()
+    plane = (picture if picture.ndim == 2 else picture[..., 1]).astype(np.float32) / 255
+    return np.ascontiguousarray(plane[: plane.shape[0] // 48 * 48, : plane.shape[1] // 48 * 48])
+
+
+def small(truth: np.ndarray, factor: int) -> np.ndarray:
+    return resize(truth[..., None], Size(truth.shape[1] // factor, truth.shape[0] // factor), "area")
+
+
+@pytest.mark.parametrize("shift", [(0.0, 0.0), (0.5, 0.5), (-0.25, 1.3), (3.1, -2.4), (0.05, 0.0)])
+def test_known_shifts_within_a_twentieth_of_a_pixel(shift: tuple[float, float], truth: np.ndarray) -> None:
+    moved = np.fft.ifft2(fourier_shift(np.fft.fft2(truth), shift)).real.astype(np.float32)
+    found = placement(truth, moved)
+    assert (found.down, found.right) == pytest.approx(shift, abs=0.05)
+    theirs, _, _ = phase_cross_correlation(truth, moved, upsample_factor=100, normalization=None)
+    assert (-found.down, -found.right) == pytest.approx(tuple(theirs), abs=0.06)
+
+
+@pytest.mark.parametrize("factor", [2, 3, 4, 6, 8])
+@pytest.mark.parametrize("kernel", ["nearest", "bilinear", "bicubic", "lanczos3"])
+def test_a_right_enlargement_is_never_called_displaced(kernel: str, factor: int, truth: np.ndarray) -> None:
+    found = placement(truth, resize(small(truth, factor), Size(*truth.shape[::-1]), kernel)[..., 0], factor)
+    assert not found.sure or found.mean < 0.1
+    assert found.mean < 0.02 + 0.02 * factor
+
+
+@pytest.mark.parametrize("damage", ["noise", "blur", "contrast"])
+def test_damage_is_no_displacement(damage: str, truth: np.ndarray) -> None:
+    from scipy.ndimage import gaussian_filter
+
+    result = {
+        "noise": truth + np.random.default_rng(1).normal(0, 20 / 255, truth.shape).astype(np.float32),
+        "blur": gaussian_filter(truth, 2),
+        "contrast": 0.7 * truth + 0.1,
+    }[damage]
+    found = placement(truth, result.astype(np.float32))
+    assert found.mean < 0.05 and not (found.sure and found.mean > 0.03)
+
+
+def sentence(truth: np.ndarray, result: np.ndarray, factor: int) -> str:
+    """What is said of a result of a test with this factor."""
+    pair = (Frame(plane[..., None], 8) for plane in (result, truth))
+    found = MEASURES["registration"].of(Evidence(*pair, scale=factor))
+    nothing = {key: Score(None) for key in MEASURES}
+    own = {"registration": Score(found.value, {part.name: part.value for part in found.parts})}
+    return describe({**nothing, **own}, nothing, factor)
+
+
+@pytest.mark.parametrize("factor", [2, 3, 4, 8])
+def test_the_usual_mistakes_are_named(factor: int, truth: np.ndarray) -> None:
+    """Common practice: corners taken for centres moves by (factor - 1) / 2; corners on corners stretches about the middle."""
+    given = small(truth, factor)[..., 0]
+    rows, columns = np.mgrid[0 : truth.shape[0], 0 : truth.shape[1]].astype(float)
+    half = map_coordinates(given, [rows / factor, columns / factor], order=3, mode="nearest")
+    assert "half a pixel of the input" in sentence(truth, half, factor)
+    ratios = [(a - 1) / (b - 1) for a, b in zip(given.shape, truth.shape, strict=True)]
+    corners = map_coordinates(given, [rows * ratios[0], columns * ratios[1]], order=3, mode="nearest")
+    assert "corners laid on corners" in sentence(truth, corners, factor)
+    fine = resize(small(truth, factor), Size(*truth.shape[::-1]), "bicubic")[..., 0]
+    assert sentence(truth, fine, factor) == ""
+    cropped = np.pad(fine, ((1, 0), (2, 0)), mode="edge")[:-1, :-2]
+    assert "moved by whole pixels: 2 right, 1 down" in sentence(truth, cropped, factor)
+
+
+def test_a_small_warped_part_is_told(truth: np.ndarray) -> None:
+    bent = truth.copy()
+    part = np.s_[192:272, 192:272]
+    bent[part] = np.roll(truth, 1, axis=1)[part]
+    found = placement(truth, bent)
+    assert found.local > 0.4 and found.mean < 0.3
