@@ -20,6 +20,10 @@ from mistline.store import database, recipes
 from mistline.store.settings import ROOT
 from mistline.work.queue import apply_schema
 
+PATIENCE = float(
+    os.environ.get("MISTLINE_PATIENCE", "240")
+)  # seconds until a test gives up, however slow the machine
+
 
 def free_port() -> int:
     with socket.socket() as probe:
@@ -27,7 +31,7 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def until(check: Callable[[], object], seconds: float = 60, what: str = "it") -> object:
+def until(check: Callable[[], object], seconds: float = PATIENCE, what: str = "it") -> object:
     """Wait for something to become true; return it."""
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
@@ -55,7 +59,7 @@ class Running:
     http: httpx.Client = field(init=False)
 
     def __post_init__(self) -> None:
-        self.http = httpx.Client(base_url=self.address, timeout=30)
+        self.http = httpx.Client(base_url=self.address, timeout=PATIENCE)
 
     def start_worker(self) -> None:
         self.worker = subprocess.Popen([sys.executable, "-m", "mistline.work"], env=self.environment, cwd=ROOT)
@@ -92,7 +96,7 @@ class Running:
     def trial(self, key: str) -> dict:
         return self.http.get(f"/api/trials/{key}").json()
 
-    def finished(self, key: str, seconds: float = 90) -> dict:
+    def finished(self, key: str, seconds: float = PATIENCE) -> dict:
         def over() -> dict | None:
             now = self.trial(key)
             return now if all(entry["state"] not in ("waiting", "running") for entry in now["entries"]) else None
@@ -129,7 +133,7 @@ def running(cluster_url: str, folder: Path) -> Iterator[Running]:
                 return app.http.get("/api/kinds").status_code == 200
             return False
 
-        until(answers, 30, "the web process' start")
+        until(answers, what="the web process' start")
         yield app
     finally:
         app.http.close()

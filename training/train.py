@@ -40,13 +40,12 @@ class Plan:
     patch: int
     inputs: str
     planes: int = 3  # 1: luma alone
-    polish: int = 0  # steps of the squared error afterwards, which is what PSNR counts
     start_from: str = ""
     crisp: float = 0.0
 
 
 PLANS = {
-    "faithful_x2": Plan(2, 32, 4, 8500, 44, "clean", planes=1, polish=6500),
+    "faithful_x2": Plan(2, 32, 4, 8500, 44, "clean", planes=1),
     "crisp_x2": Plan(2, 32, 2, 1500, 40, "clean", start_from="faithful_x2", crisp=1.2),
     "faithful_x4": Plan(4, 32, 3, 4500, 32, "clean"),
     "blind_denoise": Plan(1, 48, 3, 7000, 64, "noise"),
@@ -195,8 +194,6 @@ def train(name: str) -> None:
         return loss + functional.l1_loss(slopes(result), slopes(wanted)) if plan.crisp else loss
 
     optimise(name, network, plan.steps, RATE / 2 if plan.start_from else RATE, loss_of)
-    if plan.polish:
-        optimise(name, network, plan.polish, RATE / 2, lambda: functional.mse_loss(*pair()))
     (OUT / f"{name}.onnx").write_bytes(to_onnx(network, name))
 
 

@@ -11,7 +11,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 
 from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.degrade.downsample import Plan, plan
-from mistline.core.degrade.setup import Setup
+from mistline.core.degrade.setup import CHAIN_VERSION, Setup
 from mistline.core.frame import Region, Size
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
@@ -249,7 +249,8 @@ def start_trial(source_id: str, name: str, setup: Setup, recipe_ids: Sequence[st
         source = _ready(sources.get(connection, source_id))
         sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
         shape = setup.model_dump()
-        plate_key = digest({"source": source["hash"], "reader": tasks.READER_VERSION, "setup": shape})
+        plate_key = digest({"source": source["hash"], "reader": tasks.READER_VERSION, "chain": CHAIN_VERSION,
+                            "setup": shape})  # fmt: skip
         title = name.strip() or f"{source['name']}, {setup.words()}"
         trial_id = trials.add(connection, title, source_id, shape, plate_key)
         for position, entrant in enumerate(_entrants(recipes.some(connection, list(recipe_ids)))):

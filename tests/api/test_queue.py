@@ -45,7 +45,7 @@ def test_the_dock_counts_down(app: Running, source: dict) -> None:
     assert {item["trial_id"] for item in first["items"]} == {key} and len(first["items"]) >= 4
     assert [item["state"] for item in first["items"]] == sorted(item["state"] for item in first["items"])
     assert {"letter", "entry_name", "stage", "progress"} <= set(first["items"][0])
-    until(lambda: app.http.get("/api/queue").json()["seconds_left"] is not None, 20, "a time left")
+    until(lambda: app.http.get("/api/queue").json()["seconds_left"] is not None, what="a time left")
     app.finished(key)
     assert app.http.get("/api/queue").json() == {"items": [], "seconds_left": 0}
 
@@ -53,7 +53,7 @@ def test_the_dock_counts_down(app: Running, source: dict) -> None:
 def test_a_trial_removed_while_it_runs_leaves_an_empty_queue(app: Running, source: dict) -> None:
     key = app.start_trial(source["id"], "Denoised, Lanczos 3", "Bicubic", factor=1.7)
     assert app.http.delete(f"/api/trials/{key}").status_code == 204
-    until(lambda: app.http.get("/api/queue").json()["items"] == [], 10, "an empty queue")
+    until(lambda: app.http.get("/api/queue").json()["items"] == [], what="an empty queue")
     again = app.finished(app.start_trial(source["id"], "Bicubic", factor=1.7))
     assert {entry["state"] for entry in again["entries"]} <= {"done", "cancelled"}
 
@@ -68,7 +68,7 @@ def test_what_lost_its_job_gets_a_new_one(app: Running, source: dict) -> None:
         )
         connection.execute("delete from procrastinate_jobs where status = 'todo'")
     app.start_worker()
-    assert [entry["state"] for entry in app.finished(key, 60)["entries"]] == ["done"] * 3
+    assert [entry["state"] for entry in app.finished(key)["entries"]] == ["done"] * 3
 
 
 def test_a_list_of_many_trials_is_read_in_pages(app: Running, source: dict) -> None:

@@ -130,7 +130,7 @@ def test_cancel_stops_the_work_at_once_and_retry_makes_it_whole(app: Running, sl
     (child,) = jobs_of(app.worker.pid)
     assert app.http.post(f"/api/takes/{entry['take_key']}/cancel").json() == {"count": 1}
     assert _entry(app.trial(key), "A")["state"] == "cancelled"
-    until(lambda: not child.is_running() or child.status() == psutil.STATUS_ZOMBIE, 20, "the child's end")
+    until(lambda: not child.is_running() or child.status() == psutil.STATUS_ZOMBIE, what="the child's end")
     assert app.http.post(f"/api/takes/{entry['take_key']}/cancel").json() == {"count": 0}
     assert app.http.post(f"/api/takes/{entry['take_key']}/retry").status_code == 202
     assert _entry(app.finished(key), "A")["state"] == "done"
@@ -170,9 +170,9 @@ def test_events_tell_of_every_change(app: Running, source: dict) -> None:
                     heard.append(json.loads(line[6:]))
 
     threading.Thread(target=listen, daemon=True).start()
-    until(lambda: heard, 5, "the first event")
+    until(lambda: heard, what="the first event")
     trial = app.finished(app.start_trial(source["id"], "Bilinear", factor=2))
-    until(lambda: any(event["table"] == "takes" for event in heard), 5, "an event of a take")
+    until(lambda: any(event["table"] == "takes" for event in heard), what="an event of a take")
     keys = {event["key"] for event in heard if event["table"] == "takes"}
     assert {entry["take_key"] for entry in trial["entries"]} <= keys
 

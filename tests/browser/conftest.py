@@ -6,7 +6,9 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from tests.harness import Running
+from tests.harness import PATIENCE, Running
+
+expect.set_options(timeout=1000 * PATIENCE)
 
 
 def choose(page: Page, *names: str) -> None:
@@ -30,6 +32,7 @@ def page(browser: Browser, app: Running) -> Iterator[Page]:
     """A page on the running Mistline; anything the browser complains of (policy, errors) fails the test."""
     complaints: list[str] = []
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=app.address)
+    context.set_default_timeout(1000 * PATIENCE)
     opened = context.new_page()
     opened.on("console", lambda message: complaints.append(message.text) if message.type == "error" else None)
     opened.on("pageerror", lambda error: complaints.append(str(error)))

@@ -74,7 +74,7 @@ def test_ones_own_recipe_enters_a_trial_with_its_settings_in_sight(page: Page, s
     choose(page, "Bicubic", "Lanczos 3", "Clean, then crisp")
     expect(page.get_by_role("complementary")).to_contain_text("3 recipes and 2 controls")
     page.get_by_role("button", name="Run the trial").click()
-    expect(page.get_by_test_id("entry-C")).to_have_attribute("data-state", "done", timeout=60_000)
+    expect(page.get_by_test_id("entry-C")).to_have_attribute("data-state", "done")
     expect(page.get_by_test_id("entry-C")).to_contain_text("Guided filter (luma 25.0), then Back-projection")
     page.get_by_role("link", name="Look at the results").click()
     expect(page.get_by_role("region", name="Truth", exact=True)).to_be_visible()

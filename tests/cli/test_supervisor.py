@@ -58,7 +58,7 @@ def started(data: Path) -> Iterator[tuple[subprocess.Popen[bytes], httpx.Client]
         return False
 
     try:
-        until(answers, 40, "the start")
+        until(answers, what="the start")
         yield process, client
     finally:
         client.close()
@@ -112,15 +112,15 @@ def test_killed_processes_and_a_restarted_database_are_survived(data: Path) -> N
                     return answer.json()["source"]["id"] if answer.status_code == 201 else None
                 return None
 
-            source = until(upload, 20, f"an upload after the {role} was killed")
-            until(lambda source=source: _ready(client, source), 30, f"reading after the {role} was killed")
+            source = until(upload, what=f"an upload after the {role} was killed")
+            until(lambda source=source: _ready(client, source), what=f"reading after the {role} was killed")
         port = (data / "postgres" / "postmaster.pid").read_text().splitlines()[3].strip()
         folder, log = str(data / "postgres"), str(data / "postgres" / "server.log")
         cluster._run([cluster._binary("pg_ctl"), "-D", folder, "-l", log, "-m", "fast", "-w", "restart"])
         assert (data / "postgres" / "postmaster.pid").read_text().splitlines()[3].strip() == port
         picture = as_png(rng.integers(0, 256, (40, 40, 3), np.uint8))
-        source = until(lambda: upload(picture), 30, "an upload after the database's restart")
-        until(lambda: _ready(client, source), 40, "reading after the database's restart")
+        source = until(lambda: upload(picture), what="an upload after the database's restart")
+        until(lambda: _ready(client, source), what="reading after the database's restart")
 
 
 def test_a_port_in_use_is_said_with_the_remedy(data: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -1,13 +1,14 @@
 """Suggestions with their reasons: the kind of a source, and the recipes worth trying on it.
 
-The thresholds are common practice; each reason carries the number that it rests on.
+Thresholds of the networks come from running them over a grid of damages (`training/check_suggestions.py`), the others
+are common practice; each reason carries the number that it rests on.
 """
 
 from dataclasses import dataclass
 
 from mistline.core.degrade.noise import sensor_code_values
 from mistline.core.degrade.setup import Setup
-from mistline.core.methods import Traits
+from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Recipe
 
 __all__ = ["Suggestion", "suggest_kind", "suggest_recipe"]
@@ -17,6 +18,9 @@ NOISY = 3.0
 CLEAN, CRISP = 1.0, 2.5
 SQUARES = 12.0
 FLAT_DRAWN, FLAT_SCREEN = 0.12, 0.4
+FAITHFUL_NOISE, STURDY_NOISE = 4.5, 3.0
+FAITHFUL_JPEG, STURDY_JPEG = 80, 88
+BLURRED = 0.8
 LUMA_SHARE = 0.7496  # root of the sum of the squared luma weights: independent noise of three channels in luma
 BAND_EDGES = (
     (0, 1 / 16),
@@ -85,7 +89,6 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup) -> Suggestion |
         for method in methods
     )
     noise = expected_noise(traits, setup)
-    damaged = noise >= CLEAN or (setup.jpeg or 100) < 85 or setup.blur >= 1
     if setup.factor == 1:
         if quiets and not enlarges and noise >= CLEAN:
             return Suggestion(recipe.name, f"the input has about {noise:.0f} cv of luma noise")
@@ -94,18 +97,29 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup) -> Suggestion |
         return None
     if quiets:
         return (
-            Suggestion(recipe.name, f"about {noise:.0f} cv of luma noise to take off first") if noise >= NOISY else None
+            Suggestion(recipe.name, f"about {noise:.0f} cv of luma noise to take off first")
+            if noise >= NOISY
+            else None
         )
     cards = [method.card for method in methods if method.card]
     if not cards:
         plain = [step.method for step in recipe.passes] in (["bicubic"], ["lanczos"])
         return Suggestion(recipe.name, "the plain yardstick") if plain else None
-    return _network(recipe, cards[0].factor, cards[0].id, damaged, setup)
+    return _network(recipe, cards[0], noise, setup)
 
 
-def _network(recipe: Recipe, own: int, key: str, damaged: bool, setup: Setup) -> Suggestion | None:
-    if key == "mixed_x2":
-        return Suggestion(recipe.name, "trained on noise, blur and JPEG, as here") if damaged else None
-    if damaged or own > setup.factor:
+def _network(recipe: Recipe, card: ModelCard, noise: float, setup: Setup) -> Suggestion | None:
+    """By the damage up to which each network was measured to be best (`training/check_suggestions.py`)."""
+    quality = setup.jpeg or 100
+    if card.id == "mixed_x2":
+        damage = [f"{noise:.0f} cv of noise"] if noise >= STURDY_NOISE else []
+        damage += [f"JPEG {quality}"] if quality < STURDY_JPEG else []
+        damage += [f"blur {setup.blur:g} px"] if setup.blur >= BLURRED else []
+        return Suggestion(recipe.name, f"trained on damage such as {' and '.join(damage)}") if damage else None
+    if card.factor > setup.factor or noise >= FAITHFUL_NOISE or quality < FAITHFUL_JPEG:
         return None
-    return Suggestion(recipe.name, "a clean input, as it was trained on")
+    if setup.blur < BLURRED:
+        return Suggestion(recipe.name, "clean enough an input, as it was trained on")
+    if card.id == "crisp_x2":
+        return Suggestion(recipe.name, f"sharpens an input that was blurred by {setup.blur:g} px")
+    return None

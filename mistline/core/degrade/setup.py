@@ -13,7 +13,9 @@ from mistline.core.frame import Frame, decode_srgb, encode_srgb
 from mistline.core.media.plate import quantise
 from mistline.core.resample import resize
 
-__all__ = ["Setup", "clean_input", "make_input"]
+__all__ = ["CHAIN_VERSION", "Setup", "clean_input", "make_input"]
+
+CHAIN_VERSION = 2  # raised whenever the same set-up makes another input
 
 
 class Setup(BaseModel):

@@ -49,7 +49,8 @@ class Placement:
     scale_error : float
         Standard error of `wider` and `taller`.
     local : float
-        Largest displacement of a window of 64 pixels (32 times the factor above 2) that goes beyond these and beyond its own error; 0 if none.
+        Largest displacement of a window of 64 pixels (32 times the factor above 2) that goes beyond these and beyond
+        its own error; 0 if none.
     """
 
     right: float

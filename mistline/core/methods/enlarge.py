@@ -140,10 +140,10 @@ def _along_edges(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     return frame.with_pixels(large + mix * (total / np.float32(weight) - large))
 
 
-def _plain(kernel: str, name: str, summary: str) -> Method:
+def _plain(kernel: str, name: str, summary: str, version: int = 1) -> Method:
     return Method(
         id=kernel,
-        version=1,
+        version=version,
         name=name,
         family="enlarge",
         summary=summary,
@@ -157,7 +157,7 @@ def _plain(kernel: str, name: str, summary: str) -> Method:
 
 
 METHODS = [
-    _plain("nearest", "Nearest neighbour", "Repeats pixels; shows the input as it is."),
+    _plain("nearest", "Nearest neighbour", "Repeats pixels; shows the input as it is.", version=2),
     _plain("bilinear", "Bilinear", "Straight lines between pixels; soft, no rims."),
     _plain("area", "Area", "The mean under each result pixel; sharp squares when enlarging by whole factors."),
     Method(

@@ -22,6 +22,7 @@ __all__ = ["METHODS", "LearnedSettings", "method_of"]
 
 SHIPPED = Path(__file__).parents[1] / "models"
 MOST_TIMES = 4
+RUNNING = 1  # raised when results change by the way in which networks are run
 AROUND = 2.0  # sigma of the blur that tells the brightness around a pixel
 
 
@@ -89,7 +90,7 @@ def method_of(card: ModelCard, path: Path | None) -> Method:
 
     limits = Limits(max_megapixels=60, max_factor=16 if card.task == "enlarge" else 1, working_copies=6)
     return Method(
-        card.id, card.version, card.name, "learned", card.summary, card.reference or "A model dropped in",
+        card.id, card.version + RUNNING, card.name, "learned", card.summary, card.reference or "A model dropped in",
         DenoiseSettings if card.levels else LearnedSettings, limits, run, automatic if card.levels else no_auto,
         resizes=card.task == "enlarge", card=card,
     )  # fmt: skip

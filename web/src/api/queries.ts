@@ -117,6 +117,8 @@ export const usePlan = (source: string | null, setup: Setup, recipes: string[]) 
     enabled: source !== null,
     placeholderData: keepPreviousData,
     retry: false,
+    // What is refused stays refused: asking again whenever the page looks would clear the reason, and flicker.
+    retryOnMount: false,
   });
 
 export const usePreview = (source: string, setup: Setup, place: { across: number; down: number }) =>
