@@ -134,7 +134,8 @@ def figures(card: ModelCard) -> list[Figure]:
         rivals = {METHODS[key].name: _score(key, {}, pairs) for key in ("non_local_means", "sliding_dct")}
         rows.append(Figure(test=words, model=_score(card.id, {}, pairs), beside=rivals))
     clean = [(picture, picture) for picture in pictures]
-    rows.append(Figure(test="clean input", model=_score(card.id, {}, clean), beside={}))
+    if not card.levels:  # told that there is no noise, it changes nothing
+        rows.append(Figure(test="clean input", model=_score(card.id, {}, clean), beside={}))
     return rows
 
 

@@ -14,7 +14,7 @@ __all__ = ["THRESHOLDS", "Score", "describe"]
 
 THRESHOLDS = {
     "displacement, px": 0.1,
-    "bent, px": 0.5,
+    "bent, px of the input": 0.5,
     "noise, share of the reference": 0.1,
     "noise, cv": 0.5,
     "coarse noise, share": 0.5,
@@ -55,7 +55,8 @@ def _displacement(scores: Scores, factor: float) -> str:
         return ""
     if shift < THRESHOLDS["displacement, px"] or not parts.get("sure", 1.0):
         bent = parts.get("local", 0.0)
-        return f"bent by {bent:.1f} px in places" if bent >= THRESHOLDS["bent, px"] else ""
+        limit = THRESHOLDS["bent, px of the input"] * max(factor, 2)
+        return f"bent by {bent:.1f} px in places" if bent >= limit else ""
     name = _misplacement(parts, factor)
     return f"lies {shift:.2f} px off the truth{f' ({name})' if name else ''}, which spoils the other figures"
 

@@ -57,8 +57,8 @@ def blotch(reference: Array, result: Array, factor: float = 1) -> float:
     wanted = blocks(band(after), BLOCK)[flat].astype(np.float64)
     sides = [before, *(cv2.GaussianBlur(before, (0, 0), spread) for spread in SPREADS)]
     parts = np.stack([blocks(band(side), BLOCK)[flat] for side in sides]).astype(np.float64)
-    products = np.einsum("anp,bnp->ab", parts, parts)
-    gains = np.linalg.lstsq(products, np.einsum("anp,np->a", parts, wanted), rcond=1e-9)[0]
+    rows = parts.reshape(len(parts), -1)
+    gains = np.linalg.lstsq(rows @ rows.T, rows @ wanted.ravel(), rcond=1e-9)[0]
     left = np.square(wanted - np.tensordot(gains, parts, 1)).mean(1)
     return 255 * float(np.sqrt(without_texture(left[:, None], np.square(parts[0]).mean(1))[0]))
 

@@ -111,7 +111,11 @@ def _pairs(soft: Soft) -> list[tuple[Array, Array]]:
 
 
 def _colour(evidence: Evidence) -> Measured:
-    """Noise moves the mean of the encoded values or that of the light; a change of colour moves both."""
+    """Noise moves the mean of the encoded values or that of the light; a change of colour moves both.
+
+    Valid range: 32 pixels a side or more, noise up to 20 code values; windows in which noise is clipped do not count,
+    and where all of them are, it is said.
+    """
     shift = np.minimum(*(_shift(*pair) for pair in _pairs(evidence.once(_soft))))
     name, share = evidence.once(mistake)
     return Measured(float(shift.mean(dtype=np.float64)), parts=(Part(name, 100 * share),) if name else ())

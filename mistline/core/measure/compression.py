@@ -29,6 +29,7 @@ SMOOTH_SIDE = 16
 SMOOTH = 1.5 / 255
 FEWEST_CODES = 6
 TOGETHER = 0.5
+MOST_BLOCKS = 2000
 
 Real = npt.NDArray[np.float64]
 
@@ -157,7 +158,8 @@ def effective_bits(plane: Array, bit_depth: int) -> Measured:
     slopes = level @ sides.T
     rough = np.sqrt(np.maximum(np.square(level).sum(1) - np.square(slopes).sum(1), 0) / SMOOTH_SIDE**2)
     inside = (cut.min(axis=1) > 1 / 255) & (cut.max(axis=1) < 254 / 255)
-    values = cut[(rough < SMOOTH) & inside][:40_000].astype(np.float64)
+    smooth = cut[(rough < SMOOTH) & inside]
+    values = smooth[:: max(1, len(smooth) // MOST_BLOCKS)].astype(np.float64)
     code = np.rint(values * 255).astype(int).ravel()
     count = np.bincount(code, minlength=256)
     codes = np.flatnonzero(count >= SMOOTH_SIDE)

@@ -68,6 +68,13 @@ def _places(truth: Array, reach: int) -> tuple[Places, Places, Real, Real]:
     return rows, columns, ahead * np.sin(angle), ahead * np.cos(angle)
 
 
+def _medians(values: Real) -> Real:
+    """Median of each row of (n, m), NaN left out; NaN sorts last."""
+    count = np.isfinite(values).sum(axis=1)
+    found: Real = np.sort(values, axis=1)[np.arange(len(values)), np.maximum(count // 2, 0)]
+    return found
+
+
 class _Strips:
     """The pixels around each place, (n, 361), with their distance across the edge."""
 
@@ -93,7 +100,7 @@ class _Strips:
             np.where(side, found, np.nan) for side in (self.across < -self.plateau, self.across > self.plateau)
         )
         with np.errstate(invalid="ignore"):
-            low, high = np.nanmedian(left, axis=1), np.nanmedian(right, axis=1)
+            low, high = _medians(left), _medians(right)
             rough = np.maximum(np.nanstd(left, axis=1), np.nanstd(right, axis=1))
             step = high - low
             share = (found - low[:, None]) / np.where(step > 0, step, 1)[:, None]

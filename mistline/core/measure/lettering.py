@@ -93,7 +93,7 @@ def misread(wanted: list[Word], found: list[Word]) -> tuple[float, int]:
 
     A word is compared with what was read where it stands. Where that is read with more confidence than the word
     itself, the better reading counts as right: nobody knows that the first one was. Words that only the result
-    shows do not count.
+    shows do not count. Valid range: 12 letters read with a confidence of 80 or more, of about 10 pixels height or more.
     """
     letters, wrong = 0, 0.0
     for word in wanted:

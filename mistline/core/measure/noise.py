@@ -42,7 +42,7 @@ __all__ = ["MEASURES", "noise_beside", "noise_colour", "noise_luma"]
 FLATTEST = 0.15
 SPREADS = (0.7, 1.4, 2.8)
 CALM = 0.25
-FEWEST = 8
+FEWEST, MOST_CELLS = 8, 400
 ROWS = 256
 
 
@@ -112,6 +112,7 @@ def _flat(evidence: Evidence) -> _Flat:
     limit = np.quantile(variance, CALM)
     for part in ranges(cells.level[rows, columns]):
         flattest = part[np.argsort(variance[part])[: max(FEWEST, int(FLATTEST * len(part)))]]
+        flattest = flattest[:: max(1, len(flattest) // MOST_CELLS)]
         chosen.append(flattest[variance[flattest] <= limit])
     kept = [part for part in chosen if len(part) >= FEWEST] or [np.argsort(variance)[:FEWEST]]
     every = np.concatenate(kept)
@@ -130,8 +131,8 @@ def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, float
     parts = [fine - coarse for fine, coarse in zip([truth, *softer[:-1]], softer, strict=True)] + [softer[-1]]
     bands = np.stack([cut_cells(part, flat.rows, flat.columns) for part in parts])
     wanted = cut_cells(result, flat.rows, flat.columns)
-    products = np.einsum("anp,bnp->ab", bands, bands)
-    gains = np.linalg.lstsq(products, np.einsum("anp,np->a", bands, wanted), rcond=1e-9)[0]
+    sides = bands.reshape(len(bands), -1)
+    gains = np.linalg.lstsq(sides @ sides.T, sides @ wanted.ravel(), rcond=1e-9)[0]
     explained = np.tensordot(gains, bands, 1)
     found = densities(wanted - explained)
     ranged = [flat.brightness == label for label in np.unique(flat.brightness)]

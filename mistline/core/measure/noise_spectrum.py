@@ -234,7 +234,7 @@ def _read(cut: Real, level: float) -> _Reading:
     coarse = heavy[heavy <= 4]
     doubt = ""
     if len(heavy) > 1:
-        ranks = rankdata(sums[:, heavy], axis=0)
+        ranks = rankdata(sums[:, heavy], axis=0) + 1e-6 * np.arange(len(sums))[:, None]  # equal energies stay so
         linked = np.asarray(np.corrcoef(ranks.T))[np.triu_indices(len(heavy), 1)].mean()
         doubt = "bands that vary together" if linked > LINKED else ""
     if len(coarse) and np.average(width[coarse], weights=weight[coarse]) > WIDEST:

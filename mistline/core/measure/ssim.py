@@ -78,7 +78,8 @@ def structural_similarity(truth: Array, result: Array) -> Measured:
     -------
     Measured
         `value` in -1..1 (1 = identical) and `map`, (H, W) float32. 11 x 11 Gaussian window of sigma 1.5,
-        K1 = .01, K2 = .03, population variances; the outer 5 pixels do not count in the value.
+        K1 = .01, K2 = .03, population variances; the outer 5 pixels do not count in the value. Valid range: 11
+        pixels a side or more, every level, blur and noise; displaced pictures are told as damaged.
 
     Raises
     ------
@@ -93,7 +94,7 @@ def multi_scale_similarity(truth: Array, result: Array) -> float:
     """MS-SSIM of (H, W) luma in 0..1 over five scales [2]_, 0..1; a negative scale counts as 0.
 
     Each scale is half the one before, by the mean of 2 x 2 pixels; the outer 5 pixels of each scale do not
-    count. Both sides must be 176 pixels or more, so that the window fits in the smallest scale.
+    count. Valid range: 176 pixels a side or more, so that the window fits in the smallest scale; else as SSIM.
     """
     if min(truth.shape) < 16 * (2 * RADIUS + 1):
         raise NotMeasurable("needs 176 pixels a side or more")

@@ -4,11 +4,14 @@ type Traits = NonNullable<Source["traits"]>;
 
 const WIDE = 96;
 const HIGH = 30;
+// Of brightness: a shorter curve tells nothing of how noise depends on it.
+const TELLING = 0.15;
 
 /** Noise against brightness as a small plot: from black to white across, from none to its most upwards. */
 export function NoiseCurve({ traits }: { traits: Traits }) {
   const curve = (traits.noise_curve ?? []).map(([level = 0, sigma = 0]) => [level, sigma] as const);
-  if (curve.length < 2) return null;
+  const levels = curve.map(([level]) => level);
+  if (Math.max(...levels) - Math.min(...levels) < TELLING) return null;
   const most = Math.max(...curve.map(([, sigma]) => sigma), 1);
   const points = curve.map(([level, sigma]) => [level * WIDE, HIGH - (sigma / most) * (HIGH - 4)] as const);
   const told = curve

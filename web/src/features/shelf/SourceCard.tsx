@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { answer, client, thumbnail, type Kind, type Source } from "../../api/client";
 import { useEditSource, useRemoveSource } from "../../api/queries";
-import { bytes, megapixels, noise, pixels } from "../../ui/format";
+import { bytes, megapixels, pixels } from "../../ui/format";
 import { Button, ButtonLink, Fact, Trouble } from "../../ui/parts";
 import { NoiseCurve } from "./NoiseCurve";
 
@@ -46,16 +46,17 @@ function Figures({ source }: { source: Source }) {
       <Fact name="File">{`${facts.file_type}, ${bytes(source.file_bytes)}`}</Fact>
       <Fact name="Depth">{`${facts.bit_depth} bit ${facts.channels}`}</Fact>
       <Fact name="Noise">
-        <span title={traits.noise_note || "Luma, and colour, in 8-bit code values (cv)"}>
-          {noise(traits)}
+        <span title={traits.noise_note || "Of luma, in 8-bit code values (cv)"}>
+          {traits.noise_sigma === null ? "not measurable" : `${traits.noise_sigma.toFixed(1)} cv`}
         </span>
         <NoiseCurve traits={traits} />
       </Fact>
+      <Fact name="Colour noise">
+        {traits.noise_colour == null ? null : `${traits.noise_colour.toFixed(1)} cv`}
+      </Fact>
       <Fact name="Edge width">{edges(traits.edge_width)}</Fact>
       <Fact name="Mean level">{`${(traits.mean_level * 100).toFixed(0)} %`}</Fact>
-      <div className="col-span-2">
-        <Fact name="Colour">{facts.colour}</Fact>
-      </div>
+      <Fact name="Colour">{facts.colour}</Fact>
     </dl>
   );
 }
