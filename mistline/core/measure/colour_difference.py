@@ -60,8 +60,9 @@ def ciede2000(first: Array, second: Array) -> Array:
     """CIEDE2000 between two arrays of L*a*b* (..., 3), by the formulae of [2]_; kL = kC = kH = 1.
 
     Hue differences are worked out from the differences of a and b, so that float32 keeps its digits; what
-    depends on the mean hue alone is looked up in a table of 2^18 steps. Valid range: every colour; of two hues that stand exactly opposite the published table's
-    side is taken. Noise counts as a difference here: see the colour shift.
+    depends on the mean hue alone is looked up in a table of 2^18 steps. Valid range: every colour; of two hues
+    that stand exactly opposite the published table's side is taken. Noise counts as a difference here: see the
+    colour shift.
 
     >>> a, b = np.array([50.0, 2.6772, -79.7751]), np.array([50.0, 0.0, -82.7485])
     >>> round(float(ciede2000(a, b)), 4)
