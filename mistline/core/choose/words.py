@@ -14,7 +14,6 @@ __all__ = ["THRESHOLDS", "Score", "describe"]
 
 THRESHOLDS = {
     "displacement, px": 0.1,
-    "bent, px of the input": 0.5,
     "noise, share of the reference": 0.1,
     "noise, cv": 0.5,
     "coarse noise, share": 0.5,
@@ -54,9 +53,7 @@ def _displacement(scores: Scores, factor: float) -> str:
     if shift is None:
         return ""
     if shift < THRESHOLDS["displacement, px"] or not parts.get("sure", 1.0):
-        bent = parts.get("local", 0.0)
-        limit = THRESHOLDS["bent, px of the input"] * max(factor, 2)
-        return f"bent by {bent:.1f} px in places" if bent >= limit else ""
+        return ""
     name = _misplacement(parts, factor)
     return f"lies {shift:.2f} px off the truth{f' ({name})' if name else ''}, which spoils the other figures"
 
@@ -84,22 +81,29 @@ def _misplacement(parts: Mapping[str, float], factor: float) -> str:
 
 
 def _noise(
-    scores: Scores, reference: Scores, given: Scores | None, key: str = "noise_left", what: str = "noise"
+    scores: Scores,
+    reference: Scores,
+    factor: float,
+    given: Scores | None,
+    key: str = "noise_left",
+    what: str = "noise",
 ) -> str:
+    """Noise against the truth, or from the input on; what a large factor lost in fine texture is not told as noise."""
+    least = THRESHOLDS["noise, cv"] * max(1.0, factor / 2)
     left, there = scores[key].value, reference[key].value
     if left is None or there is None:
         return ""
     before = given[key].value if given else None
-    if before is not None and before - there >= THRESHOLDS["noise, cv"]:
+    if before is not None and before - there >= least:
         gone = 1 - left / before
         return (
             f"{what} {'down' if gone > 0 else 'up'} {_percent(gone)} "
             f"({before:.1f} to {left:.1f} cv; the truth has {there:.1f}){_coarse(scores[key], reference[key])}"
         )
     change = left - there
-    if abs(change) < max(THRESHOLDS["noise, cv"], THRESHOLDS["noise, share of the reference"] * there):
+    if abs(change) < max(least, THRESHOLDS["noise, share of the reference"] * there):
         return f"{what} as in the truth ({left:.1f} cv)"
-    if there < THRESHOLDS["noise, cv"]:
+    if there < least:
         return f"{what} {left:.1f} cv where the truth has {there:.1f}{_coarse(scores[key], reference[key])}"
     more = change / there
     coarse = _coarse(scores[key], reference[key])
@@ -114,8 +118,8 @@ def _coarse(score: Score, reference: Score) -> str:
     return ", mostly coarse" if mostly and added >= THRESHOLDS["noise, cv"] else ""
 
 
-def _colour_noise(scores: Scores, reference: Scores, given: Scores | None) -> str:
-    told = _noise(scores, reference, given, "noise_colour", "colour noise")
+def _colour_noise(scores: Scores, reference: Scores, factor: float, given: Scores | None) -> str:
+    told = _noise(scores, reference, factor, given, "noise_colour", "colour noise")
     return "" if told.startswith("colour noise as") else told
 
 
@@ -210,12 +214,8 @@ def describe(scores: Scores, truth: Scores, factor: float, given: Scores | None 
     'Detail of 1/4 and finer cycles per pixel down 38 %, rims +6 % at strong edges.'
     """
     mistake = _mistake(scores)
-    told = [
-        _displacement(scores, factor),
-        mistake,
-        _noise(scores, truth, given),
-        _colour_noise(scores, truth, given),
-    ]
+    told = [_displacement(scores, factor), mistake, _noise(scores, truth, factor, given)]
+    told += [_colour_noise(scores, truth, factor, given)]
     if not mistake:
         told += [_detail(scores, factor), _invented(scores, factor)]
     states = [_edges, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding]

@@ -87,8 +87,8 @@ def _guess(truth: Array, result: Array) -> tuple[float, float]:
     return -float(shift[1]), -float(shift[0])
 
 
-def _equations(truth: Array, moved: Array, across: int, down: int) -> tuple[Real, Real]:
-    """Normal equations of each of `down` x `across` cells: (cells, 7, 7) and (cells, 7).
+def _equations(truth: Array, moved: Array, across: int, down: int) -> tuple[Real, Real, Real]:
+    """Normal equations of each of `down` x `across` cells, (cells, 7, 7) and (cells, 7), and the squares of the error.
 
     Unknown are the displacement and its growth both ways, and what must not be taken for one: a change of level,
     of contrast and of blur (the Laplacian).
@@ -99,6 +99,7 @@ def _equations(truth: Array, moved: Array, across: int, down: int) -> tuple[Real
         np.linspace(2, length - 2, count + 1).astype(int) for length, count in ((height, down), (width, across))
     )
     left, right = np.zeros((down * across, 7, 7)), np.zeros((down * across, 7))
+    squares = np.zeros((down * across, 2))  # their sum and their number
     for i in range(down):
         low, high = rows[i] - 2, rows[i + 1] + 2
         t, r = truth[low:high], moved[low:high]
@@ -116,7 +117,8 @@ def _equations(truth: Array, moved: Array, across: int, down: int) -> tuple[Real
             sides = np.stack([-a, -b, -a * px, -b * py, np.ones_like(a), value, bend[:, part]]).reshape(7, -1)
             error = (r[:, part] - t[:, part]).astype(np.float64).ravel()
             left[i * across + j], right[i * across + j] = sides @ sides.T, sides @ error
-    return left, right
+            squares[i * across + j] = error @ error, error.size
+    return left, right, squares
 
 
 def _solve(left: Real, right: Real) -> Real:
@@ -168,7 +170,7 @@ def placement(truth: Array, result: Array, factor: float = 1) -> Placement:
     inside = slice(margin, height - margin), slice(margin, width - margin)
     for _ in range(ROUNDS):
         moved = _moved(after, (down, right), (taller, wider))
-        lefts, rights = _equations(before[inside], moved[inside], across, tall)
+        lefts, rights, _ = _equations(before[inside], moved[inside], across, tall)
         left, other = lefts.sum(0), rights.sum(0)
         if left[0, 0] * left[1, 1] < 1e-12:
             raise NotMeasurable("the picture has no slopes to go by")
@@ -181,31 +183,29 @@ def placement(truth: Array, result: Array, factor: float = 1) -> Placement:
     return Placement(
         float(right), float(down), float(wider), float(taller),
         float(np.hypot(spread[0], spread[1])), float(np.hypot(spread[2], spread[3])),
-        _local(before[inside], moved[inside], round(LOCAL * max(1.0, factor / 2))),
+        _local(before[inside], moved[inside], round(LOCAL * max(1.0, factor / 2)), soft),
     )  # fmt: skip
 
 
-def _local(truth: Array, moved: Array, side: int) -> float:
+def _local(truth: Array, moved: Array, side: int, soft: float) -> float:
     """Largest displacement that a window has beyond the whole picture's, where it is three errors or more."""
     height, width = (max(1, length // side) for length in truth.shape)
     if height * width < 4:
         return 0.0
-    largest = 0.0
-    lefts, rights = _equations(truth, moved, width, height)
+    lefts, rights, squares = _equations(truth, moved, width, height)
     keep = np.array([0, 1, 4, 5, 6])
-    windows = []
-    for left, right in zip(lefts, rights, strict=True):
-        own = left[np.ix_(keep, keep)]
-        windows.append((_solve(own, right[keep])[:2], own))
-    moves = np.array([move for move, _ in windows])
+    moves, errors = np.zeros((len(lefts), 2)), np.full((len(lefts), 2), np.inf)
+    for number, (left, right, (total, count)) in enumerate(zip(lefts, rights, squares, strict=True)):
+        own, side_b = left[np.ix_(keep, keep)], right[keep]
+        found = _solve(own, side_b)
+        moves[number] = found[:2]
+        # After the blur an error is shared by 4 pi soft^2 pixels: so many fewer of them are independent.
+        variance = max(total - found @ side_b, 0.0) / count * 4 * np.pi * soft**2
+        errors[number] = np.sqrt(variance * np.diag(np.linalg.pinv(own))[:2])
     moves -= np.median(moves, axis=0)
     typical = np.median(np.abs(moves), axis=0) * 1.4826 + 1e-3
-    for move, (_, own) in zip(moves, windows, strict=True):
-        strength = own[0, 0] * own[1, 1]
-        beyond = np.abs(move) / (SURE_LOCALLY * typical)
-        if strength > 0 and beyond.max() > 1:
-            largest = max(largest, float(np.hypot(*move)))
-    return largest
+    sure = (np.abs(moves) > SURE_LOCALLY * np.hypot(typical, errors)).any(axis=1)
+    return float(np.hypot(*moves[sure].T).max()) if sure.any() else 0.0
 
 
 def _placed(evidence: Evidence) -> Placement:
