@@ -44,7 +44,8 @@ def until(check: Callable[[], object], seconds: float = PATIENCE, what: str = "i
 
 def jobs_of(pid: int) -> list[psutil.Process]:
     """The processes of the jobs that a process runs, forked from its fork server."""
-    return [job for server in psutil.Process(pid).children() for job in server.children()]
+    servers = [child for child in psutil.Process(pid).children() if "forkserver" in " ".join(child.cmdline())]
+    return [job for server in servers for job in server.children()]
 
 
 @dataclass
