@@ -66,6 +66,7 @@ def flat_share(brightness: Array, *, screen: bool) -> float:
     """
     height, width = (max(1, length // 8) for length in brightness.shape)
     cut = blocks(brightness, 8)
+    height, width = (height, width) if len(cut) == height * width else (1, 1)
     low, high = (values.reshape(height, width) for values in (cut.min(axis=1), cut.max(axis=1)))
     flat = low == high
     for _ in range(4):

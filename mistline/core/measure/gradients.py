@@ -11,10 +11,11 @@ import numpy as np
 
 from mistline.core.frame import Array
 from mistline.core.measure.areas import halved
-from mistline.core.measure.measure import Evidence, Measure, Measured
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable
 
 __all__ = ["MEASURES", "gradient_deviation"]
 
+SMALLEST = 4
 STABLE = np.float32(170 / 255**2)
 PREWITT = np.array([[1, 0, -1]] * 3, np.float32) / 3
 
@@ -39,6 +40,8 @@ def gradient_deviation(truth: Array, result: Array) -> Measured:
 
 
 def _of(evidence: Evidence) -> Measured:
+    if min(evidence.truth_luma.shape) < SMALLEST:
+        raise NotMeasurable(f"needs {SMALLEST} pixels a side or more")
     return gradient_deviation(evidence.truth_luma, evidence.result_luma)
 
 

@@ -52,6 +52,7 @@ RISE_SLACK = 0.16  # of the logarithm of a bin's energy against the next finer o
 PEAKED = 3.4  # fourth moment; noise of a camera is both peaked and lopsided, in the dark
 STEADY = 0.12  # deviation of the logarithm of sigma over brightness
 EVEN = 1.25  # a range of brightness whose bins differ more, sigma from sigma, holds texture
+LEAST = 1e-3  # of the sigma of the calmest cells together: parts may have no noise at all
 LOWER = 0.3  # of the coefficients: texture adds energy to the others
 # The logarithm of sigma changes by no more than that for a brightness of 1, and by chance.
 STEEPEST, SLACK = 1.3, 0.1
@@ -330,7 +331,7 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
         place = np.searchsorted(np.cumsum(weight[order]), LOWER * weight.sum()) if len(ratio) else 0
         finest = ratio[-2:]
         if len(ratio) and finest.max() < EVEN**2 * finest.min():
-            found.append((reading.level, float(np.sqrt(ratio[order[place]]))))
+            found.append((reading.level, max(float(np.sqrt(ratio[order[place]])), LEAST)))
     bands = total(shape.density)[1]
     steps = _gentle(found or [(shape.level, 1.0)])
     ratios = np.array([ratio for _, ratio in steps])

@@ -108,6 +108,8 @@ def multi_scale_similarity(truth: Array, result: Array) -> float:
 
 
 def _single(evidence: Evidence) -> Measured:
+    if min(evidence.truth_luma.shape) < 2 * RADIUS + 1:
+        raise NotMeasurable(f"needs {2 * RADIUS + 1} pixels a side or more")
     return structural_similarity(evidence.truth_luma, evidence.result_luma)
 
 

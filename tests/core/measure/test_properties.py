@@ -183,6 +183,31 @@ def test_traits_say_what_they_were_measured_on(photograph: Frame) -> None:
     assert measure_traits(wide).measured_on == "the central 4096 x 20 pixels"
 
 
+@pytest.mark.parametrize("shape", [(2, 2), (3, 900), (900, 5), (7, 7), (17, 40), (31, 33), (64, 65)])
+@pytest.mark.parametrize("content", ["flat", "noise", "half"])
+def test_traits_and_measures_of_odd_little_pictures_are_finite_or_say_why(shape: tuple, content: str) -> None:
+    codes = np.full((*shape, 3), 120, np.uint8)
+    if content != "flat":
+        codes[:, : shape[1] // (2 if content == "half" else 1)] += np.random.default_rng(1).integers(
+            0, 60, (shape[0], shape[1] // (2 if content == "half" else 1), 3), np.uint8
+        )
+    traits = vars(measure_traits(codes))
+    figures = [value for value in traits.values() if isinstance(value, float)]
+    assert np.isfinite(figures).all()
+    for measured in measure_all(Evidence(codes, codes)).values():
+        assert measured.note or (measured.value is not None and not np.isnan(measured.value))
+
+
+@pytest.mark.parametrize("share", [0.3, 0.5, 0.8])
+def test_a_picture_with_a_noiseless_part_is_measured(share: float) -> None:
+    codes = np.full((400, 600, 3), 90, np.uint8)
+    codes[:, int(600 * share) :] = np.clip(
+        np.random.default_rng(2).normal(150, 9, (400, 600 - int(600 * share), 3)), 0, 255
+    )
+    traits = measure_traits(codes)
+    assert traits.noise_sigma is None or np.isfinite(traits.noise_sigma)
+
+
 def test_same_pictures_are_told_from_near_ones(photograph: Frame) -> None:
     codes, _ = quantise(photograph, 8)
     one_off = np.array(codes)
