@@ -28,7 +28,6 @@ GRID = 8  # cells each way that the jackknife leaves out in turn
 ROUNDS = 3
 SURE, SURE_LOCALLY = 3.0, 4.0  # standard errors
 LOCAL = 64
-ROWS = 256
 
 Real = npt.NDArray[np.float64]
 
