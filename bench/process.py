@@ -8,10 +8,12 @@ from pathlib import Path
 import numpy as np
 
 from bench import shown, timed
+from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Frame, Size
 from mistline.core.measure import measure_traits
-from mistline.core.media.plate import write_plate
+from mistline.core.media.plate import ShardWriter
 from mistline.core.methods.recipe import Pass, Recipe, run_recipe
+from mistline.work.requests import MakeShard
 from mistline.work.sandbox import run_child
 
 REPEATS, PAIRS = 3, 9
@@ -21,15 +23,13 @@ NOISE = Pass(method="non_local_means", settings={"luma": 20, "colour": 20})
 
 def _recorded(folder: Path, codes: np.ndarray, recipe: Recipe) -> list[float]:
     """Run the child process as the worker does; return the process times it reports."""
-    request = {
-        "step": "take", "name": "bench", "recipe": recipe.model_dump(),
-        "setup": {"factor": 3}, "others": {},
-        "repeats": REPEATS, "traits": vars(measure_traits(codes)), "truth": str(folder / "truth.png"),
-        "input": str(folder / "input.png"), "truth_size": {"width": TARGET.width, "height": TARGET.height},
-        "picture_id": "0", "out": tempfile.mkdtemp(dir=folder), "lane": str(folder / "lane"),
-    }  # fmt: skip
+    request = MakeShard(
+        name="bench", recipe=recipe, setup=Setup(factor=3), repeats=REPEATS, traits=measure_traits(codes),
+        truth=[folder / "truth.zip"], input=[folder / "input.zip"], target=TARGET,
+        out=Path(tempfile.mkdtemp(dir=folder)), lane=folder / "lane",
+    )  # fmt: skip
     made = asyncio.run(run_child(request, what="bench", memory_bytes=2**36, seconds=600))
-    times: list[float] = made["timing"]["process"]
+    times: list[float] = made.timing.process
     return times
 
 
@@ -40,8 +40,9 @@ def rows() -> list[list[str]]:
     found = []
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        write_plate(folder / "input.png", codes)
-        write_plate(folder / "truth.png", np.zeros((TARGET.height, TARGET.width, 3), np.uint8))
+        for name, pixels in (("input", codes), ("truth", np.zeros((TARGET.height, TARGET.width, 3), np.uint8))):
+            with ShardWriter(folder / f"{name}.zip") as shard:
+                shard.add(0, pixels)
         traits = measure_traits(codes)
         for passes in ([Pass(method="back_projection", settings={"rounds": 6})], [NOISE, Pass(method="bicubic")]):
             recipe = Recipe(name="bench", passes=passes)

@@ -3,7 +3,9 @@
 __all__ = [
     "BadMedia",
     "BadModel",
+    "ChildDied",
     "Conflict",
+    "Damaged",
     "Forbidden",
     "MistlineError",
     "NotFound",
@@ -54,6 +56,25 @@ class ProcessingFailed(MistlineError):
 
     status = 500
     title = "Processing failed"
+
+
+class ChildDied(ProcessingFailed):
+    """A child process was ended from outside (killed, or for want of memory), so that a repetition may succeed."""
+
+    def __init__(self, sentence: str, signal: int) -> None:
+        super().__init__(sentence)
+        self.signal = signal
+
+
+class Damaged(MistlineError):
+    """A picture in the media store is missing or not what was written; it can be made again from what it came from."""
+
+    status = 503
+    title = "A stored picture is damaged"
+
+    def __init__(self, picture_id: str) -> None:
+        super().__init__("A stored picture was damaged or removed; it is made again, try again in a moment.")
+        self.picture_id = picture_id
 
 
 class NotFound(MistlineError):

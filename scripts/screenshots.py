@@ -14,9 +14,11 @@ OUT = Path(sys.argv[2] if len(sys.argv) > 2 else "docs/screenshots")
 
 
 def views() -> dict[str, str]:
-    trial = httpx.get(f"{ADDRESS}/api/trials").json()["items"][-1]
+    trials = httpx.get(f"{ADDRESS}/api/trials").json()["items"]
+    trial = trials[-1]
     recipe = next(r for r in httpx.get(f"{ADDRESS}/api/recipes").json() if r["name"] == "Bicubic, sharpened")
     at = f"/trials/{trial['id']}"
+    ride = next(item for item in trials if item["name"].startswith("The ride out"))
     return {
         "shelf": "/shelf",
         "trials": "/trials",
@@ -24,6 +26,8 @@ def views() -> dict[str, str]:
         "set-up-summary": f"{at}/setup",
         "run": f"{at}/run",
         "look": f"{at}/look?panes=truth,C,D,E&focus=2&x=455&y=722&z=2",
+        "look-clip": f"/trials/{ride['id']}/look?panes=truth,A,B,C&focus=3&frame=9",
+        "set-up-clip": f"/trials/new?source={ride['source_id']}&factor=2",
         "look-flip": f"{at}/look?panes=E&focus=0",
         "scores": f"{at}/scores",
         "verdict": f"{at}/verdict",

@@ -120,11 +120,8 @@ def running(cluster_url: str, folder: Path) -> Iterator[Running]:
     media = folder / "media"
     environment = {**os.environ, "MISTLINE_DATABASE_URL": url, "MISTLINE_MEDIA_URL": media.as_uri()}
     environment["MISTLINE_TIMING_LANE"] = str(folder / "lane")  # tests at once do not wait for each other
-    server = subprocess.Popen(
-        [sys.executable, "-m", "uvicorn", "--factory", "mistline.api.app:create_app", "--port", str(port),
-         "--log-level", "warning", "--timeout-graceful-shutdown", "1"],
-        env=environment, cwd=ROOT,
-    )  # fmt: skip
+    environment["MISTLINE_PORT"] = str(port)
+    server = subprocess.Popen([sys.executable, "-m", "mistline.api"], env=environment, cwd=ROOT)
     worker = subprocess.Popen([sys.executable, "-m", "mistline.work"], env=environment, cwd=ROOT)
     app = Running(f"http://127.0.0.1:{port}", environment, media, server, worker)
     try:

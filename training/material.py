@@ -2,8 +2,12 @@
 
 Public domain or CC0 (scikit-image): rocket, brick, grass, gravel, retina, hubble_deep_field.
 CC BY 2.0 (scikit-learn): china (caption "China temple"), flower; authors as given in its README.txt.
+Licences and authors as in each package's copyright file (Debian): the JPEG pictures of PACKAGES.
 Held out, never trained on (scikit-image, CC0 or public domain): astronaut, camera, chelsea, coffee.
 """
+
+import subprocess
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -12,6 +16,14 @@ from PIL import Image, ImageDraw, ImageFont
 PHOTOGRAPHS = ("rocket", "brick", "grass", "gravel", "retina", "hubble_deep_field")
 HELD_OUT = ("astronaut", "camera", "chelsea", "coffee")
 SIDE = 320
+PACKAGES = {
+    "lomiri-wallpapers-16.04": "usr/share/backgrounds/*.jpg",
+    "lomiri-wallpapers-20.04": "usr/share/backgrounds/*.jpg",
+    "mate-backgrounds": "usr/share/backgrounds/mate/nature/*.jpg",
+    "plasma-workspace-wallpapers": "usr/share/wallpapers/*/contents/images/2560x1600.jpg",
+}
+UNPACKED = Path(__file__).parent / "pictures"
+LONG_SIDES = (1500, 1000)  # small enough that their sharpening and JPEG blocks are gone
 
 
 def rgb(picture: np.ndarray) -> np.ndarray:
@@ -34,6 +46,24 @@ def photographs() -> list[np.ndarray]:
         for scale in (1, 0.75, 0.5)
         if min(p.shape[:2]) * scale >= 160
     ]
+
+
+def wallpapers() -> list[np.ndarray]:
+    """The photographs of Debian's PACKAGES, fetched once, each shrunk by area to LONG_SIDES."""
+    found = []
+    for package, pattern in PACKAGES.items():
+        place = UNPACKED / package
+        if not place.exists():
+            UNPACKED.mkdir(exist_ok=True)
+            subprocess.run(["apt-get", "download", package], cwd=UNPACKED, check=True)
+            subprocess.run(["dpkg-deb", "-x", *UNPACKED.glob(f"{package}_*.deb"), place], check=True)
+        for path in sorted(path for path in place.glob(pattern) if not path.is_symlink()):
+            picture = cv2.cvtColor(cv2.imread(str(path)), cv2.COLOR_BGR2RGB)
+            scales = (side / max(picture.shape) for side in LONG_SIDES)
+            found += [
+                cv2.resize(picture, None, fx=s, fy=s, interpolation=cv2.INTER_AREA) for s in scales if s <= 0.75
+            ]
+    return found
 
 
 def _texture(rng: np.random.Generator) -> np.ndarray:

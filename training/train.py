@@ -16,7 +16,7 @@ import numpy as np
 import torch
 from torch.nn import functional
 
-from training.material import made, photographs
+from training.material import made, photographs, wallpapers
 from training.networks import Network, to_onnx
 
 OUT = Path(__file__).parents[1] / "mistline" / "core" / "models"
@@ -45,7 +45,7 @@ class Plan:
 
 
 PLANS = {
-    "faithful_x2": Plan(2, 32, 4, 8500, 44, "clean", planes=1),
+    "faithful_x2": Plan(2, 32, 4, 16000, 44, "clean", planes=1),
     "crisp_x2": Plan(2, 32, 2, 1500, 40, "clean", start_from="faithful_x2", crisp=1.2),
     "faithful_x4": Plan(4, 32, 3, 4500, 32, "clean"),
     "blind_denoise": Plan(1, 48, 3, 7000, 64, "noise"),
@@ -174,7 +174,7 @@ def train(name: str) -> None:
     torch.manual_seed(1)
     torch.use_deterministic_algorithms(True)
     rng = np.random.default_rng(1)
-    pool = [photographs(), made(240, 7)]
+    pool = [photographs() + wallpapers(), made(240, 7)]
     network = Network(plan.factor, plan.width, plan.blocks, plan.planes)
     if plan.start_from:
         network.load_state_dict(torch.load(WEIGHTS / f"{plan.start_from}.pt", weights_only=True))

@@ -2,7 +2,12 @@
 
 import asyncio
 import contextlib
+import errno
+import functools
+import logging
+import re
 from collections.abc import AsyncIterator
+from http import HTTPStatus
 from pathlib import Path
 from typing import Any
 
@@ -19,12 +24,14 @@ from starlette.exceptions import HTTPException
 from mistline import __version__
 from mistline.api import events, recipes, schemas, shelf, trials
 from mistline.api.guard import PROBLEM_TYPE, Guard, problem_body
-from mistline.errors import MistlineError, NotFound
+from mistline.errors import MistlineError
 from mistline.store.settings import settings
 from mistline.work.queue import queue
 from mistline.work.sandbox import warm_up
 
 __all__ = ["create_app"]
+
+log = logging.getLogger("mistline.api")
 
 
 def _problem(status: int, title: str, detail: str) -> Response:
@@ -45,11 +52,53 @@ async def _validation_error(request: Request, error: Exception) -> Response:
 
 async def _http_error(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
-    sentence = "There is nothing at this address." if error.status_code == 404 else str(error.detail)
-    return _problem(error.status_code, str(error.detail), sentence)
+    if isinstance(error.__cause__, OSError):  # while an upload was taken in
+        return await _system_error(request, error.__cause__)
+    if error.status_code == 405:
+        return _not_allowed(request)
+    sentence = "There is nothing at this address." if error.status_code == 404 else f"{error.detail}."
+    return _problem(error.status_code, HTTPStatus(error.status_code).phrase, sentence)
+
+
+def _not_allowed(request: Request) -> Response:
+    """Say what is allowed at an address."""
+    names = ", ".join(_possible(request)) or "GET"
+    answer = _problem(405, "Method Not Allowed", f"{request.method} is not possible here; possible: {names}.")
+    answer.headers["Allow"] = names
+    return answer
+
+
+def _possible(request: Request) -> list[str]:
+    """The methods that the address of a request knows."""
+    return sorted(
+        method.upper()
+        for template, operations in request.app.openapi()["paths"].items()
+        if re.fullmatch(re.sub(r"\{\w+\}", "[^/]+", template), request.url.path)
+        for method in operations
+    )
+
+
+async def _system_error(request: Request, error: Exception) -> Response:
+    """What the system refused; a full disk is said."""
+    assert isinstance(error, OSError)
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return _problem(
+            507, "No space", "The disk is full; nothing was kept of this. Free some space and try again."
+        )
+    log.error("%s %s", request.method, request.url.path, exc_info=error)
+    reason = error.strerror or "no reason given"
+    return _problem(500, "The system refused", f"The media store could not be used ({reason}); check its disk.")
+
+
+async def _data_error(request: Request, error: Exception) -> Response:
+    return _problem(
+        422, "The request is not right", "The request holds a character or a number that cannot be stored."
+    )
 
 
 async def _database_error(request: Request, error: Exception) -> Response:
+    if isinstance(error, psycopg.errors.DiskFull):
+        return _problem(507, "No space", "The database's disk is full; free some space and try again.")
     return _problem(503, "The database is away", "The database does not answer; nothing is lost, try again soon.")
 
 
@@ -57,10 +106,6 @@ async def _integrity_error(request: Request, error: Exception) -> Response:
     return _problem(
         422, "The request is not right", "The request names a kind or another thing that is not there."
     )
-
-
-async def _any_error(request: Request, error: Exception) -> Response:
-    return _problem(500, "Mistline failed", "Mistline itself failed; nothing is lost. The server's log says more.")
 
 
 @contextlib.asynccontextmanager
@@ -81,9 +126,9 @@ def _pages(app: FastAPI, web: Path) -> None:
     app.mount("/assets", StaticFiles(directory=web / "assets"), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False)
-    def page(path: str) -> FileResponse:
+    def page(request: Request, path: str) -> FileResponse:
         if path.startswith("api/"):
-            raise NotFound("There is nothing at this address.")
+            raise HTTPException(405 if _possible(request) else 404)
         return FileResponse(web / "index.html", headers={"Cache-Control": "no-cache"})
 
 
@@ -123,10 +168,12 @@ def create_app() -> FastAPI:
         (psycopg.OperationalError, _database_error),
         (psycopg_pool.PoolTimeout, _database_error),
         (psycopg.IntegrityError, _integrity_error),
-        (Exception, _any_error),
+        (psycopg.DataError, _data_error),
+        (UnicodeError, _data_error),
+        (OSError, _system_error),
     ):
         app.add_exception_handler(kind, handler)
     app.add_middleware(Guard, allowed_hosts=settings().allowed_hosts)
     _pages(app, settings().web)
-    app.openapi = lambda: _description(app)  # type: ignore[method-assign]
+    app.openapi = functools.cache(lambda: _description(app))  # type: ignore[method-assign]
     return app

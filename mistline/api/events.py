@@ -34,7 +34,7 @@ class Announcer:
         while True:
             try:
                 async with await psycopg.AsyncConnection.connect(
-                    settings().database_url, autocommit=True
+                    settings().database_url, autocommit=True, connect_timeout=5
                 ) as connection:
                     await connection.execute("listen mistline")
                     self._tell(EVERYTHING)

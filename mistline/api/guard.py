@@ -1,9 +1,12 @@
 """Safety of every response: known hosts only, no writes from other sites, strict headers."""
 
+import asyncio
+import logging
 import re
 from collections.abc import Iterable
 
 from starlette.datastructures import Headers, MutableHeaders
+from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from mistline.api.schemas import Problem
@@ -11,8 +14,13 @@ from mistline.errors import Forbidden
 
 __all__ = ["PROBLEM_TYPE", "Guard", "problem_body"]
 
+log = logging.getLogger("mistline.api")
 PROBLEM_TYPE = "application/problem+json"
 LOOPBACK = {"127.0.0.1", "localhost", "[::1]"}
+MOST, MOST_OF_A_FILE = 1_000_000, 16_000_000_000  # bytes of a request
+UPLOADS = {"/api/sources", "/api/models"}
+SLOWEST_PIECE = 60.0  # seconds until the next piece of a request must have come
+FAILED = "Mistline itself failed; nothing is lost. The server's log says more."
 READING = {"GET", "HEAD", "OPTIONS"}
 HEADERS = {
     "Content-Security-Policy": (
@@ -58,22 +66,49 @@ class Guard:
             await self.app(scope, receive, send)
             return
 
+        most = MOST_OF_A_FILE if scope["path"] in UPLOADS else MOST
+        begun, complete, taken = False, False, 0
+
         async def with_headers(message: Message) -> None:
+            nonlocal begun
             if message["type"] == "http.response.start":
+                begun = True
                 headers = MutableHeaders(scope=message)
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
             await send(message)
 
+        async def answer(status: int, title: str, detail: str) -> None:
+            headers = [(b"content-type", PROBLEM_TYPE.encode()), (b"connection", b"close")]
+            await with_headers({"type": "http.response.start", "status": status, "headers": headers})
+            await send({"type": "http.response.body", "body": problem_body(status, title, detail)})
+
+        async def in_measure() -> Message:
+            """What the browser sends, as long as it is not too slow and not too much."""
+            nonlocal taken, complete
+            if complete:
+                return await receive()
+            try:
+                async with asyncio.timeout(SLOWEST_PIECE):
+                    message = await receive()
+            except TimeoutError:
+                raise HTTPException(
+                    408, f"Nothing arrived for {SLOWEST_PIECE:.0f} s; send the request again"
+                ) from None
+            taken += len(message.get("body", b""))
+            complete = not message.get("more_body", False)
+            if taken > most:
+                raise HTTPException(413, f"A request may have {most / 1e6:g} MB here, and this one has more")
+            return message
+
         refusal = self._refusal(scope)
-        if refusal is None:
-            await self.app(scope, receive, with_headers)
+        if refusal is not None:
+            await answer(Forbidden.status, Forbidden.title, refusal)
             return
-        body = problem_body(Forbidden.status, Forbidden.title, refusal)
-        start = {
-            "type": "http.response.start",
-            "status": Forbidden.status,
-            "headers": [(b"content-type", PROBLEM_TYPE.encode())],
-        }
-        await with_headers(start)
-        await send({"type": "http.response.body", "body": body})
+        try:
+            await self.app(scope, in_measure, with_headers)
+        except Exception:
+            log.exception("%s %s failed", scope["method"], scope["path"])
+            if begun:
+                raise
+            await answer(500, "Mistline failed", FAILED)

@@ -5,6 +5,7 @@ from uuid import UUID
 from fastapi import APIRouter, Depends, Response, UploadFile
 
 from mistline.api import schemas
+from mistline.api.download import as_file
 from mistline.api.shelf import clean_name
 from mistline.core.methods import METHODS
 from mistline.core.methods.recipe import Recipe
@@ -117,5 +118,5 @@ def recipe_file(recipe_id: UUID, response: Response) -> Recipe:
     """The recipe as a JSON file, in the form that `POST /recipes` takes."""
     with connect() as connection:
         [row] = recipes.some(connection, [str(recipe_id)])
-    response.headers["Content-Disposition"] = f'attachment; filename="recipe-{recipe_id}.json"'
+    response.headers.update(as_file(f"{row['name']}.json"))
     return recipes.recipe_of(row)

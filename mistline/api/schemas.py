@@ -12,6 +12,7 @@ from mistline.core.degrade.setup import Setup
 from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Blend, Pass
 from mistline.core.timing.machine import Machine
+from mistline.work.requests import Timing
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
 
@@ -43,6 +44,16 @@ class Facts(BaseModel):
     colour: str
     file_type: str
     notes: list[str]
+    frames: int = 1
+    rate: str | None = Field(
+        None, description='frames a second as an exact fraction, "24000/1001"; none for a still'
+    )
+    codec: str = ""
+    scan: str = ""
+    bits_a_second: float | None = None
+    sound: list[str] = []
+    strip: list[int] = Field([0], description="frames that are there as small pictures")
+    refused: str = Field("", description="why nothing can be measured on it; empty if it can")
 
 
 class KindSuggested(BaseModel):
@@ -106,6 +117,8 @@ class Picture(BaseModel):
     bit_depth: int
     levels: int
     tile: int
+    frames: int
+    rate: str | None = Field(description='frames a second as an exact fraction, "24000/1001"; none for a still')
     file_bytes: int
 
 
@@ -184,6 +197,8 @@ class PlanRequest(BaseModel):
     source_id: UUID
     setup: Setup
     recipe_ids: list[UUID] = Field(max_length=40)
+    first: int = Field(0, ge=0, lt=2**31, description="first frame of the part that is tried")
+    frames: int | None = Field(None, ge=1, lt=2**31, description="frames of the part; all there are if empty")
 
 
 class PlanAnswer(BaseModel):
@@ -197,6 +212,7 @@ class PlanAnswer(BaseModel):
     share: float
     takes: int
     repeats: int
+    frames: int
     forecasts: list[Outlook]
     suggested: list[Suggested]
 
@@ -237,20 +253,6 @@ class TrialPage(BaseModel):
     next_cursor: str | None
 
 
-class Timing(BaseModel):
-    """Where the time of a take went; seconds and bytes. The truth control has no process time."""
-
-    load: float | None = None
-    warm_up: float | None = None
-    process: list[float] = []
-    median: float | None = None
-    spread: float | None = None
-    busy_elsewhere: float | None = None
-    peak_bytes: int | None = None
-    added_bytes: int | None = None
-    write: float | None = None
-
-
 class PassShown(BaseModel):
     """One pass of an entry: name, settings that differ from the defaults, and all settings it ran with."""
 
@@ -265,6 +267,7 @@ class Score(BaseModel):
     value: float | None
     parts: dict[str, float]
     note: str
+    frames: list[float | None] | None = Field(None, description="frame by frame, where there are several")
 
 
 class Entry(BaseModel):
@@ -317,8 +320,9 @@ class RegionRequest(BaseModel):
 
     left: int = Field(ge=0)
     top: int = Field(ge=0)
-    width: int = Field(ge=1)
-    height: int = Field(ge=1)
+    width: int = Field(ge=11, description="11 at least, the window of SSIM")
+    height: int = Field(ge=11)
+    frame: int = Field(0, ge=0, lt=2**31, description="of the trial's part")
 
 
 class PreviewRequest(BaseModel):
@@ -326,6 +330,7 @@ class PreviewRequest(BaseModel):
 
     source_id: UUID
     setup: Setup
+    frame: int = Field(0, ge=0, lt=2**31)
     across: float = Field(0.5, ge=0, le=1)
     down: float = Field(0.5, ge=0, le=1)
 
@@ -373,6 +378,9 @@ class Trial(BaseModel):
     source_name: str
     kind: str | None
     bit_depth: int
+    first: int
+    frames: int
+    rate: str | None = Field(description='frames a second as an exact fraction, "24000/1001"; none for a still')
     truth_picture: str | None
     input_picture: str | None
     input_traits: Traits | None
@@ -431,6 +439,7 @@ class Queue(BaseModel):
 
     items: list[QueueItem]
     seconds_left: float | None
+    failed: int = Field(description="takes of any trial that failed and could run again")
 
 
 class Count(BaseModel):

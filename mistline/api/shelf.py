@@ -1,6 +1,8 @@
 """The Shelf over HTTP: kinds, sources, uploads, and the pixels of pictures."""
 
+import asyncio
 import re
+import time
 from collections.abc import Iterator
 from typing import Annotated, Any
 from uuid import UUID
@@ -9,7 +11,9 @@ from fastapi import APIRouter, Form, Query, Response, UploadFile
 from fastapi.responses import StreamingResponse
 
 from mistline.api import schemas
-from mistline.errors import Conflict
+from mistline.api.download import as_file
+from mistline.core.plain import plain
+from mistline.errors import Conflict, Damaged, NotFound
 from mistline.store import pictures, sources, trials
 from mistline.store.database import connect
 from mistline.store.files import media, original_key
@@ -18,6 +22,7 @@ from mistline.work import trials as use_cases
 __all__ = ["clean_name", "router"]
 
 router = APIRouter(tags=["shelf"])
+MAKING_SECONDS = 20.0
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
@@ -38,8 +43,7 @@ def list_sources(cursor: str | None = None, limit: Annotated[int, Query(ge=1, le
 
 def clean_name(name: str | None) -> str:
     """The name of an upload without folders and control characters."""
-    base = re.split(r"[\\/]", name or "")[-1]
-    return re.sub(r"[\x00-\x1f\x7f]", "", base).strip()[:200] or "unnamed"
+    return plain(re.split(r"[\\/]", name or "")[-1], 200) or "unnamed"
 
 
 @router.post("/sources", status_code=201, operation_id="importSource")
@@ -94,11 +98,7 @@ def original(source_id: UUID) -> StreamingResponse:
             while piece := file.read(1 << 20):
                 yield piece
 
-    plain = re.sub(r"[^\w. -]", "_", row["name"], flags=re.ASCII)
-    headers = {
-        "Content-Disposition": f'attachment; filename="{plain}"',
-        "Content-Length": str(row["file_bytes"]),
-    }
+    headers = {**as_file(row["name"]), "Content-Length": str(row["file_bytes"])}
     return StreamingResponse(pieces(), media_type="application/octet-stream", headers=headers)
 
 
@@ -113,39 +113,57 @@ def picture(picture_id: str) -> schemas.Picture:
 PNG: dict[int | str, dict[str, Any]] = {200: {"content": {"image/png": {}}}}
 
 
-def _png(picture_id: str, name: str) -> Response:
-    data = media().read(pictures.file_key(_known(picture_id), name))
-    return Response(data, media_type="image/png", headers=FOREVER)
+async def _png(picture_id: str, frame: int, name: str) -> Response:
+    """A file of a frame's view; one that is missing or damaged is made meanwhile, or that is said."""
+    if not re.fullmatch(r"[0-9a-f]{64}", picture_id):  # ids are digests; nothing else reaches the media store
+        raise NotFound("There is no such picture.")
+    asked, deadline = False, time.monotonic() + MAKING_SECONDS
+    while True:
+        data = await asyncio.to_thread(pictures.part, picture_id, f"{frame}/{name}")
+        if data is not None:
+            return Response(data, media_type="image/png", headers=FOREVER)
+        if not asked and not await asyncio.to_thread(_has, picture_id, f"{frame}/{name}"):
+            raise NotFound("There is no such picture, or no such part of it.")
+        if time.monotonic() > deadline:
+            raise Damaged(picture_id)
+        if not asked:
+            await asyncio.to_thread(use_cases.cut_view, picture_id, frame, whole=name == pictures.WHOLE)
+        asked = True
+        await asyncio.sleep(0.2)
 
 
-def _known(picture_id: str) -> str:
-    """Ids are hexadecimal digests; anything else never reaches the media store."""
-    if not re.fullmatch(r"[0-9a-f]{64}", picture_id):
-        with connect() as connection:
-            pictures.get(connection, picture_id)
-    return picture_id
+def _has(picture_id: str, name: str) -> bool:
+    with connect() as connection:
+        return pictures.has(pictures.get(connection, picture_id), name)
 
 
 @router.get(
-    "/pictures/{picture_id}/tiles/{level}/{column}/{row}",
+    "/pictures/{picture_id}/frames/{frame}/tiles/{level}/{column}/{row}",
     operation_id="tile",
     responses=PNG,
     response_class=Response,
 )
-def tile(picture_id: str, level: int, column: int, row: int) -> Response:
-    """One tile of the view: 8-bit PNG, exactly the picture's values at level 0."""
-    return _png(picture_id, f"view/{level}/{column}_{row}.png")
+async def tile(picture_id: str, frame: int, level: int, column: int, row: int) -> Response:
+    """One tile of a frame's view: 8-bit PNG, exactly the frame's values at level 0. A still's frame is 0."""
+    return await _png(picture_id, frame, f"{level}/{column}_{row}.png")
 
 
-@router.get("/pictures/{picture_id}/thumbnail", operation_id="thumbnail", responses=PNG, response_class=Response)
-def thumbnail(picture_id: str) -> Response:
+@router.get(
+    "/pictures/{picture_id}/frames/{frame}/thumbnail",
+    operation_id="thumbnail",
+    responses=PNG,
+    response_class=Response,
+)
+async def thumbnail(picture_id: str, frame: int) -> Response:
     """A small picture for lists."""
-    return _png(picture_id, "view/thumbnail.png")
+    return await _png(picture_id, frame, pictures.THUMBNAIL)
 
 
-@router.get("/pictures/{picture_id}/plate", operation_id="plate", responses=PNG, response_class=Response)
-def plate(picture_id: str) -> Response:
-    """The whole lossless plate, at its own bit depth."""
-    response = _png(picture_id, "plate.png")
-    response.headers["Content-Disposition"] = f'attachment; filename="{picture_id[:12]}.png"'
+@router.get(
+    "/pictures/{picture_id}/frames/{frame}/plate", operation_id="plate", responses=PNG, response_class=Response
+)
+async def plate(picture_id: str, frame: int) -> Response:
+    """The whole lossless frame as PNG, at its own bit depth."""
+    response = await _png(picture_id, frame, pictures.WHOLE)
+    response.headers.update(as_file(f"{picture_id[:12]}-{frame:06d}.png"))
     return response

@@ -10,6 +10,7 @@ from uuid import UUID
 from fastapi import APIRouter, Depends, Query, Response
 
 from mistline.api import schemas
+from mistline.api.download import as_file
 from mistline.api.recipes import known_models
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
@@ -20,6 +21,7 @@ from mistline.errors import Conflict, NotFound
 from mistline.store import speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
+from mistline.work.requests import Timing
 from mistline.work.scoreboard import Scoreboard, scoreboard, sentences
 
 __all__ = ["router"]
@@ -35,6 +37,7 @@ def _plan(
     source: Size,
     sizes: Plan,
     count: int,
+    frames: int,
     forecasts: list[schemas.Outlook],
     suggested: list[schemas.Suggested],
 ) -> schemas.PlanAnswer:
@@ -46,7 +49,8 @@ def _plan(
         factors=list(sizes.factors),
         share=sizes.share,
         takes=count,
-        repeats=use_cases.REPEATS,
+        repeats=use_cases.repeats_of(frames),
+        frames=frames,
         forecasts=forecasts,
         suggested=suggested,
     )
@@ -56,7 +60,7 @@ def _plan(
 def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
     """What a trial would do, in numbers; recipes of unknown speed get timed on a crop meanwhile."""
     ids = [str(key) for key in request.recipe_ids]
-    found = use_cases.outlook(str(request.source_id), request.setup, ids)
+    found = use_cases.outlook(str(request.source_id), request.setup, ids, request.first, request.frames)
     forecasts = [
         schemas.Outlook(recipe_id=UUID(key), **(asdict(known) if known else {}))
         for key, known in found.forecasts.items()
@@ -67,14 +71,15 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
     suggested = [
         schemas.Suggested(recipe_id=UUID(key), reason=each.reason) for key, each in found.suggested.items()
     ]
-    return _plan(whole, found.sizes, found.takes, forecasts, suggested)
+    return _plan(whole, found.sizes, found.takes, found.frames, forecasts, suggested)
 
 
 @router.post("/previews", operation_id="previewInput")
 async def preview_input(request: schemas.PreviewRequest) -> schemas.Preview:
     """What the set-up does to the truth, on a small crop."""
-    found = await use_cases.preview(str(request.source_id), request.setup, (request.across, request.down))
-    return schemas.Preview(**found)
+    centre = (request.across, request.down)
+    found = await use_cases.preview(str(request.source_id), request.setup, request.frame, centre)
+    return schemas.Preview(**found.model_dump())
 
 
 @router.get("/trials", operation_id="trials")
@@ -91,7 +96,11 @@ def start_trial(request: schemas.TrialRequest) -> schemas.Created:
     """Enter recipes and controls, and queue every take that does not exist yet."""
     ids = [str(key) for key in request.recipe_ids]
     return schemas.Created(
-        id=UUID(use_cases.start_trial(str(request.source_id), request.name, request.setup, ids))
+        id=UUID(
+            use_cases.start_trial(
+                str(request.source_id), request.name, request.setup, ids, request.first, request.frames
+            )
+        )
     )
 
 
@@ -148,8 +157,9 @@ def _trial(trial_id: str) -> schemas.Trial:
         setup=setup,
         words=setup.words(),
         bit_depth=row["facts"]["bit_depth"],
+        rate=row["facts"].get("rate"),
         front=board.front,
-        plan=_plan(size, plan(size, setup.factor), len(entries), [], []),
+        plan=_plan(size, plan(size, setup.factor), len(entries), row["frames"], [], []),
         entries=_entries(entries, setup.factor, board),
         same=[schemas.Pair(**pair) for pair in same],
         measures=[schemas.MeasureShown(**measure) for measure in measures],
@@ -165,16 +175,20 @@ def get_trial(trial_id: UUID) -> schemas.Trial:
 
 @router.delete("/trials/{trial_id}", status_code=204, operation_id="removeTrial")
 def remove_trial(trial_id: UUID) -> None:
-    """Cancel what runs of a trial and remove it with its verdicts; takes stay for other trials."""
-    use_cases.cancel_trial(str(trial_id))
-    with connect() as connection:
-        trials.delete(connection, str(trial_id))
+    """Cancel what runs for a trial alone and remove it with its verdicts; takes stay for other trials."""
+    use_cases.remove_trial(str(trial_id))
 
 
 @router.post("/trials/{trial_id}/cancel", operation_id="cancelTrial")
 def cancel_trial(trial_id: UUID) -> schemas.Count:
     """Cancel all takes of a trial that wait or run."""
     return schemas.Count(count=use_cases.cancel_trial(str(trial_id)))
+
+
+@router.post("/queue/retry", operation_id="retryFailed")
+def retry_failed() -> schemas.Count:
+    """Run everything again that failed, in all trials."""
+    return schemas.Count(count=use_cases.retry_failed())
 
 
 @router.post("/takes/{key}/cancel", operation_id="cancelTake")
@@ -194,15 +208,18 @@ def get_queue() -> schemas.Queue:
     """What runs, what waits, and the time left."""
     with connect() as connection:
         rows = takes.queue(connection)
-        left: list[float | None] = []
-        for row in rows:
-            speed = speeds.best(connection, Recipe.model_validate(row["recipe"])) if row["recipe"] else None
-            size = plan(Size(row["facts"]["width"], row["facts"]["height"]), row["setup"]["factor"]).truth
-            whole = speed.seconds_per_megapixel * size.megapixels * row["repeats"] if speed else None
-            left.append(row["seconds_left"] if row["state"] == "running" else (whole if row["recipe"] else 0.0))
+        left = [
+            row["seconds_left"] if row["state"] == "running" else speeds.expected(connection, row) for row in rows
+        ]
+        failed = len(takes.failed(connection))
     known = [seconds for seconds in left if seconds is not None]
     total = sum(known) if len(known) == len(left) else None
-    return schemas.Queue(items=[schemas.QueueItem(**row) for row in rows], seconds_left=total)
+    return schemas.Queue(items=[schemas.QueueItem(**row) for row in rows], seconds_left=total, failed=failed)
+
+
+def _text(words: str) -> str:
+    """Text for a cell that no spreadsheet takes for a formula."""
+    return f"'{words}" if words.lstrip()[:1] in ("=", "+", "-", "@") else words
 
 
 def _cell(score: schemas.Score | None) -> float | str:
@@ -214,7 +231,8 @@ def _cell(score: schemas.Score | None) -> float | str:
 @router.post("/trials/{trial_id}/regions", operation_id="measureRegion")
 async def measure_region(trial_id: UUID, request: schemas.RegionRequest) -> list[schemas.Entry]:
     """The finished entries with the scores that they have within a region; nothing is kept."""
-    found = await use_cases.measure_region(str(trial_id), Region(**request.model_dump()))
+    region = Region(**request.model_dump(exclude={"frame"}))
+    found = await use_cases.measure_region(str(trial_id), region, request.frame)
     return await asyncio.to_thread(_within, str(trial_id), found)
 
 
@@ -251,13 +269,13 @@ def scores_csv(trial_id: UUID) -> Response:
         ]
     )
     for entry in trial.entries:
-        timing = entry.timing or schemas.Timing()
+        timing = entry.timing or Timing()
         values = [_cell(entry.scores.get(measure.id)) for measure in trial.measures]
         table.writerow(
             [
                 entry.letter,
-                entry.name,
-                entry.words,
+                _text(entry.name),
+                _text(entry.words),
                 entry.control or "",
                 entry.state,
                 *values,
@@ -266,19 +284,21 @@ def scores_csv(trial_id: UUID) -> Response:
                 len(timing.process) or "",
                 1 / timing.median if timing.median else "",
                 timing.peak_bytes,
-                entry.machine.processor if entry.machine else "",
-                entry.sentence,
+                _text(entry.machine.processor) if entry.machine else "",
+                _text(entry.sentence),
             ]
         )
-    headers = {"Content-Disposition": f'attachment; filename="scores-{trial_id}.csv"'}
-    return Response(out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+    return Response(
+        out.getvalue(), media_type="text/csv; charset=utf-8", headers=as_file(f"{trial.name}, scores.csv")
+    )
 
 
 @router.get("/trials/{trial_id}/scores.json", operation_id="scoresJson")
 def scores_json(trial_id: UUID, response: Response) -> schemas.Trial:
     """The whole trial as a JSON download."""
-    response.headers["Content-Disposition"] = f'attachment; filename="scores-{trial_id}.json"'
-    return _trial(str(trial_id))
+    trial = _trial(str(trial_id))
+    response.headers.update(as_file(f"{trial.name}, scores.json"))
+    return trial
 
 
 @router.post("/trials/{trial_id}/verdicts", status_code=201, operation_id="writeVerdict")

@@ -1,7 +1,6 @@
 """Put the demo data there, once: invented plates on the Shelf, trials that are really run, their verdicts."""
 
 import json
-import string
 import time
 from pathlib import Path
 from typing import Any
@@ -10,7 +9,7 @@ from mistline.core.degrade.setup import Setup
 from mistline.store import recipes, sources, trials
 from mistline.store.database import connect
 from mistline.store.settings import ROOT
-from mistline.work.trials import import_original, start_trial
+from mistline.work.trials import LETTERS, import_original, start_trial
 
 __all__ = ["seed"]
 
@@ -47,8 +46,11 @@ def _run(source_id: str, trial: dict[str, Any]) -> None:
     _await_read(source_id)
     with connect() as connection:
         chosen = [row for row in recipes.every(connection) if row["name"] in trial["recipes"]]
-    key = start_trial(source_id, trial["name"], Setup(**trial["setup"]), [str(row["id"]) for row in chosen])
-    letters = {row["name"]: letter for row, letter in zip(chosen, string.ascii_uppercase, strict=False)}
+    key = start_trial(
+        source_id, trial["name"], Setup(**trial["setup"]), [str(row["id"]) for row in chosen],
+        trial.get("first", 0), trial.get("frames"),
+    )  # fmt: skip
+    letters = {row["name"]: letter for row, letter in zip(chosen, LETTERS, strict=False)}
     verdict = {"trial_id": key, "kind": trial["kind"], "reasons": trial["reasons"]}
     verdict |= {place: letters[trial[place]] for place in ("pick", "fallback")}
     with connect() as connection:

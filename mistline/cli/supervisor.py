@@ -1,41 +1,33 @@
 """Start and watch everything one machine needs: database, web process, worker; stop it all cleanly."""
 
 import contextlib
+import ctypes
+import fcntl
 import logging
 import os
 import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import httpx
+import psycopg
 
-from mistline.errors import SetupError
+from mistline.errors import MistlineError, SetupError
 from mistline.store import cluster, database, recipes
 from mistline.store.settings import Settings
+from mistline.store.settings import settings as store_settings
 from mistline.work.queue import apply_schema, queue
 
-__all__ = ["prepared_database", "run"]
+__all__ = ["run"]
 
 log = logging.getLogger("mistline")
 STOP_SECONDS = 8.0
-
-
-@contextlib.contextmanager
-def prepared_database(settings: Settings) -> Iterator[str]:
-    """Give a migrated database: the one named in the environment, or a private cluster meanwhile."""
-    private = settings.data / "postgres"
-    url = settings.database_url or cluster.start(private)
-    try:
-        database.migrate(url)
-        apply_schema(url)
-        yield url
-    finally:
-        if not settings.database_url:
-            cluster.stop(private)
+LONGEST_PAUSE = 10.0  # seconds before something that keeps ending is started again
 
 
 def _check_port(host: str, port: int) -> None:
@@ -49,8 +41,34 @@ def _check_port(host: str, port: int) -> None:
             ) from None
 
 
+@contextlib.contextmanager
+def _alone(settings: Settings) -> Iterator[None]:
+    """Hold the folder for this process; the lock is the system's, so a killed process leaves none."""
+    settings.data.mkdir(parents=True, exist_ok=True)
+    with (settings.data / "running.lock").open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            lock.seek(0)
+            raise SetupError(
+                f"Mistline already runs on {settings.data} ({lock.read().strip() or 'another process'}); use that one, "
+                "stop it, or set MISTLINE_DATA to another folder."
+            ) from None
+        lock.truncate(0)
+        lock.write(f"process {os.getpid()}, http://{settings.host}:{settings.port}")
+        lock.flush()
+        yield
+
+
+def _end_with_parent() -> None:
+    """In a child: a killed supervisor leaves nothing behind."""
+    ctypes.CDLL(None, use_errno=True).prctl(1, signal.SIGTERM)
+
+
 class _Process:
     """A child that is started again when it ends by itself, a little later each time."""
+
+    stop_signal = signal.SIGTERM
 
     def __init__(self, name: str, command: list[str], environment: dict[str, str]) -> None:
         self.name, self.command, self.environment = name, command, environment
@@ -59,7 +77,9 @@ class _Process:
 
     def start(self) -> None:
         # A session of its own: Ctrl-C reaches the supervisor only, which then stops things in order.
-        self.child = subprocess.Popen(self.command, env=self.environment, start_new_session=True)
+        self.child = subprocess.Popen(
+            self.command, env=self.environment, start_new_session=True, preexec_fn=_end_with_parent
+        )
         self.begun = time.monotonic()
 
     def tend(self) -> None:
@@ -67,14 +87,14 @@ class _Process:
         if self.child.poll() is None or time.monotonic() < self.not_before:
             return
         self.failures = 0 if time.monotonic() - self.begun > 30 else self.failures + 1
-        self.not_before = time.monotonic() + min(10, self.failures)
+        self.not_before = time.monotonic() + min(LONGEST_PAUSE, self.failures)
         log.warning("The %s ended with code %s; it is started again.", self.name, self.child.returncode)
         self.start()
 
     def stop(self) -> None:
         """End it, firmly if it does not listen."""
         if self.child.poll() is None:
-            self.child.terminate()
+            self.child.send_signal(self.stop_signal)
             try:
                 self.child.wait(STOP_SECONDS)
             except subprocess.TimeoutExpired:
@@ -82,62 +102,116 @@ class _Process:
                 self.child.wait()
 
 
-def _await_answer(address: str, process: _Process) -> None:
-    for _ in range(300):
+class _Database(_Process):
+    """The private cluster; when its port was taken meanwhile it comes back at another."""
+
+    stop_signal = signal.SIGINT
+
+    def __init__(self, data: Path) -> None:
+        self.data = data
+        super().__init__("database", [], dict(os.environ))
+        cluster.await_ready(data, self.port, self.child)
+
+    @property
+    def url(self) -> str:
+        """Where it answers."""
+        return cluster.url(self.data, self.port)
+
+    def start(self) -> None:
+        try:
+            self.port = cluster.prepare(self.data)
+            self.child = cluster.launch(self.data, self.port)
+        except (OSError, SetupError) as error:  # no space for a log or a note of the port: later
+            if not hasattr(self, "child"):
+                raise
+            log.warning("The database cannot be started yet: %s", error)
+        self.begun = time.monotonic()
+
+
+def _await_answer(address: str, tend: Callable[[], None], web: _Process) -> None:
+    for _ in range(1200):
         with contextlib.suppress(httpx.TransportError):
             if httpx.get(f"{address}/api/kinds").status_code == 200:
                 return
-        if process.child.poll() is not None:
+        tend()
+        if web.failures > 3:
             break
         time.sleep(0.1)
     raise SetupError("The web process did not start; its messages above say why.")
+
+
+def _ready_in_time(ready: Callable[[str], None], address: str) -> None:
+    """Tell that it is open, beside the watching; what the database interrupts is tried again."""
+    while True:
+        try:
+            with queue().open():
+                ready(address)
+            return
+        except (psycopg.Error, MistlineError, OSError) as error:
+            log.warning("Not everything could be put in yet (%s); it is tried again.", error)
+            time.sleep(5)
+
+
+def _prepare(url: str) -> None:
+    """Schema and shipped recipes; what a lost connection interrupts is done by the next start."""
+    try:
+        database.migrate(url)
+        apply_schema(url)
+        with database.connect() as connection:
+            recipes.seed(connection)
+    except psycopg.OperationalError as error:
+        raise SetupError(f"The database could not be prepared ({error}); look at it and start again.") from None
 
 
 def run(settings: Settings, ready: Callable[[str], None]) -> None:
     """Run everything until Ctrl-C or SIGTERM; `ready(address)` is called once it answers."""
     if not (settings.web / "index.html").exists():
         raise SetupError("The web pages are not built; run `make demo` or `make start`, which builds them.")
-    _check_port(settings.host, settings.port)
     for name in (signal.SIGINT, signal.SIGTERM):  # also when started in the background of a script
         signal.signal(name, signal.default_int_handler)
-    with prepared_database(settings) as url:
-        os.environ["MISTLINE_DATABASE_URL"] = url
-        os.environ["MISTLINE_DATA"] = str(settings.data)
-        with database.connect() as connection:
-            recipes.seed(connection)
-        environment = dict(os.environ)
-        server = [
-            sys.executable,
-            "-m",
-            "uvicorn",
-            "--factory",
-            "mistline.api.app:create_app",
-            "--host",
-            settings.host,
-            "--port",
-            str(settings.port),
-            "--log-level",
-            "warning",
-            "--timeout-graceful-shutdown",
-            "2",
-        ]
-        web = _Process("web process", server, environment)
-        processes = [web, _Process("worker", [sys.executable, "-m", "mistline.work"], environment)]
+    with _alone(settings):
+        _check_port(settings.host, settings.port)
+        processes: list[_Process] = []
         try:
-            address = f"http://{settings.host}:{settings.port}"
-            _await_answer(address, web)
-            with queue().open():
-                ready(address)
-            while True:
-                for process in processes:
-                    process.tend()
-                time.sleep(0.3)
+            _run(settings, ready, processes)
         except KeyboardInterrupt:
             log.warning("Stopping.")
         finally:
             signal.signal(signal.SIGINT, signal.SIG_IGN)
             for process in reversed(processes):
                 process.stop()
+
+
+def _run(settings: Settings, ready: Callable[[str], None], processes: list[_Process]) -> None:
+    private = None if settings.database_url else _Database(settings.data / "postgres")
+    processes += [private] if private else []
+    os.environ["MISTLINE_DATABASE_URL"] = private.url if private else settings.database_url
+    os.environ["MISTLINE_DATA"] = str(settings.data)
+    os.environ["MISTLINE_HOST"], os.environ["MISTLINE_PORT"] = settings.host, str(settings.port)
+    _prepare(os.environ["MISTLINE_DATABASE_URL"])
+    served = [
+        _Process("worker", [sys.executable, "-m", "mistline.work"], dict(os.environ)),
+        _Process("web process", [sys.executable, "-m", "mistline.api"], dict(os.environ)),
+    ]
+    processes += served
+
+    def tend() -> None:
+        for process in processes:
+            process.tend()
+        if private and private.url != os.environ["MISTLINE_DATABASE_URL"]:
+            os.environ["MISTLINE_DATABASE_URL"] = private.url
+            store_settings.cache_clear()
+            queue.cache_clear()
+            for process in served:
+                process.environment = dict(os.environ)
+                process.stop()
+
+    address = f"http://{settings.host}:{settings.port}"
+    _await_answer(address, tend, served[-1])
+    threading.Thread(target=_ready_in_time, args=(ready, address), daemon=True).start()
+    while True:
+        tend()
+        time.sleep(0.3)
 
 
 def default_data(name: str) -> Path:

@@ -23,17 +23,21 @@ __all__ = ["Connection", "Row", "connect", "json", "migrate", "one", "queries"]
 
 Row = dict[str, Any]
 Connection = psycopg.Connection[Row]
+MIGRATING = 0x6D697374  # of the advisory lock
 
 
 # Whoever uses the pool tells of a lost database once; the pool would tell of every attempt.
 logging.getLogger("psycopg.pool").setLevel(logging.ERROR)
+
+RETRIED_WITHIN = 3.0  # seconds; a pool that goes on by itself waits twice as long each time
 
 
 @lru_cache
 def _pool(url: str) -> ConnectionPool[Connection]:
     pool = ConnectionPool(
         url, min_size=1, max_size=8, open=True, timeout=10, check=ConnectionPool.check_connection,
-        connection_class=psycopg.Connection[Row], kwargs={"row_factory": dict_row},
+        connection_class=psycopg.Connection[Row], kwargs={"row_factory": dict_row, "connect_timeout": 5},
+        reconnect_timeout=RETRIED_WITHIN,
     )  # fmt: skip
     atexit.register(pool.close)
     return pool
@@ -51,10 +55,14 @@ def connect() -> Iterator[Connection]:
 
 
 def migrate(url: str) -> None:
-    """Bring the schema up to date."""
-    backend = yoyo.get_backend(re.sub(r"^postgres(ql)?://", "postgresql+psycopg://", url))
-    with backend.lock():
-        backend.apply_migrations(backend.to_apply(yoyo.read_migrations(str(Path(__file__).parent / "migrations"))))
+    """Bring the schema up to date; one process at a time, and a killed one leaves no lock."""
+    with psycopg.connect(url, autocommit=True) as guard:
+        guard.execute("select pg_advisory_lock(%s)", [MIGRATING])
+        backend = yoyo.get_backend(re.sub(r"^postgres(ql)?://", "postgresql+psycopg://", url))
+        backend.break_lock()
+        with backend.lock():
+            steps = backend.to_apply(yoyo.read_migrations(str(Path(__file__).parent / "migrations")))
+            backend.apply_migrations(steps)
 
 
 def json(value: object) -> Jsonb:

@@ -1,12 +1,15 @@
 """The media store: originals, plates and view tiles, in a folder or in an object store (fsspec URL).
 
 Originals are content-addressed (`originals/ab/abcdef...`) and written once; pictures have a folder each
-(`pictures/<id>/plate.png`, `pictures/<id>/view/...`). Files appear whole or not at all.
+(`pictures/<id>/shards/...`, `pictures/<id>/view/...`). Files appear whole or not at all.
 """
 
+import contextlib
+import ctypes
 import hashlib
 import os
 import shutil
+import socket
 import tempfile
 import time
 from collections.abc import Iterator
@@ -20,7 +23,45 @@ import fsspec
 from mistline.errors import NotFound
 from mistline.store.settings import settings
 
-__all__ = ["Media", "media"]
+__all__ = ["Media", "file_hash", "known_hash", "media", "original_key"]
+
+SCRATCH_LIVES = 24 * 3600.0
+
+
+def _process(pid: str) -> str:
+    """A process by its number and start time, since numbers are used again; empty if there is none."""
+    try:
+        fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    except OSError:
+        return ""
+    return f"{pid}.{fields[19]}"  # ticks from the start of the machine
+
+
+def _write_out(path: Path) -> None:
+    """Have the file system write out what it holds of a file or folder, before the database says that it is there."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        if ctypes.CDLL(None, use_errno=True).syncfs(handle):
+            raise OSError(ctypes.get_errno(), os.strerror(ctypes.get_errno()))
+    finally:
+        os.close(handle)
+
+
+def file_hash(path: Path) -> str:
+    """SHA-256 of a file, in hexadecimal."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def known_hash(path: Path) -> str:
+    """`file_hash`, read once: size and time of change tell whether it is known already."""
+    seen = path.stat()
+    return _hash_of(path, seen.st_size, seen.st_mtime_ns)
+
+
+@lru_cache(maxsize=4096)
+def _hash_of(path: Path, size: int, changed: int) -> str:
+    return file_hash(path)
 
 
 class Media:
@@ -37,21 +78,43 @@ class Media:
 
     @contextmanager
     def workspace(self) -> Iterator[Path]:
-        """A scratch folder beside the files (one disk, so that adopting is a rename); removed afterwards."""
-        folder = tempfile.mkdtemp(dir=Path(self.root, "incoming") if self.local else None)
+        """A scratch folder beside the files (one disk, so that adopting is a rename); removed afterwards.
+
+        Its name tells whose it is, so that what a killed process left can be swept at once.
+        """
+        where = Path(self.root, "incoming") if self.local else None
+        folder = tempfile.mkdtemp(dir=where, prefix=f"{socket.gethostname()}@{_process(str(os.getpid()))}@")
         try:
             yield Path(folder)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
 
-    def sweep(self, older_than: float) -> None:
-        """Remove scratch folders that killed processes left, `older_than` seconds old or more."""
+    def sweep(self) -> None:
+        """Remove scratch folders of processes of this machine that are gone, and what is a day old of others."""
         for folder in Path(self.root, "incoming").iterdir() if self.local else ():
-            if time.time() - folder.stat().st_mtime > older_than:
-                shutil.rmtree(folder, ignore_errors=True)
+            host, _, rest = folder.name.partition("@")
+            owner = rest.rpartition("@")[0]
+            gone = host == socket.gethostname() and owner != _process(owner.partition(".")[0])
+            with contextlib.suppress(FileNotFoundError):
+                if gone or time.time() - folder.stat().st_mtime > SCRATCH_LIVES:
+                    shutil.rmtree(folder, ignore_errors=True)
+
+    def free_bytes(self) -> int | None:
+        """Free space of the disk of a local store; None for others, whose space nobody knows."""
+        return shutil.disk_usage(self.root).free if self.local else None
+
+    def remove(self, key: str) -> None:
+        """Remove a file or folder; does nothing where there is none."""
+        if not self.fs.exists(self._at(key)):
+            return
+        if self.local:  # first out of the way, so that nobody sees half of it
+            with self.workspace() as folder:
+                Path(self._at(key)).rename(folder / "removed")
+            return
+        self.fs.rm(self._at(key), recursive=True)
 
     def adopt(self, path: Path, key: str) -> None:
-        """Take over a finished file or folder under a key; what is there already stays."""
+        """Take over a finished file or folder under a key, safe on the disk; what is there already stays."""
         target = self._at(key)
         if self.fs.exists(target):
             return
@@ -59,11 +122,18 @@ class Media:
             self.fs.put(str(path), target, recursive=path.is_dir())
             return
         Path(target).parent.mkdir(parents=True, exist_ok=True)
+        _write_out(path)
         try:
             path.rename(target)
         except OSError:
             if not Path(target).exists():
                 raise
+        _write_out(Path(target).parent)
+
+    def replace(self, path: Path, key: str) -> None:
+        """Take over a finished file or folder in the place of what is there."""
+        self.remove(key)
+        self.adopt(path, key)
 
     def fetch(self, key: str, folder: Path) -> Path:
         """Return a local path to read from: the file itself, or a copy in `folder`."""
@@ -97,9 +167,14 @@ class Media:
                     digest.update(piece)
                     size += len(piece)
                     file.write(piece)
-                file.flush()
-                os.fsync(file.fileno())
-            self.adopt(path, original_key(digest.hexdigest()))
+            key = original_key(digest.hexdigest())
+            if (
+                self.local
+                and Path(self._at(key)).exists()
+                and file_hash(Path(self._at(key))) != digest.hexdigest()
+            ):
+                self.remove(key)  # damaged meanwhile: the upload takes its place
+            self.adopt(path, key)
         return digest.hexdigest(), size
 
 

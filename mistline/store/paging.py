@@ -3,8 +3,9 @@
 import base64
 import binascii
 from datetime import datetime
+from uuid import UUID
 
-from mistline.errors import NotFound
+from mistline.errors import OutOfLimits
 from mistline.store.database import Row
 
 __all__ = ["after", "next_cursor"]
@@ -16,9 +17,9 @@ def after(cursor: str | None) -> Row:
         return {"after_time": None, "after_id": None}
     try:
         time, identity = base64.urlsafe_b64decode(cursor.encode()).decode().split("|")
-        return {"after_time": datetime.fromisoformat(time), "after_id": identity}
+        return {"after_time": datetime.fromisoformat(time), "after_id": str(UUID(identity))}
     except (ValueError, binascii.Error):
-        raise NotFound("This place in the list is not known; start from its first page.") from None
+        raise OutOfLimits("This place in the list is not known; start from its first page.") from None
 
 
 def next_cursor(rows: list[Row], limit: int) -> str | None:

@@ -1,16 +1,22 @@
-"""Pictures (plates with view tiles) and the truth and input plates of a test set-up."""
+"""Pictures (frames in shards, with view tiles) and the truth and input of a test set-up."""
 
+import re
+from collections.abc import Iterable
 from pathlib import Path
 
-from mistline.core.media.plate import TILE
-from mistline.errors import NotFound
+from mistline.core.media.plate import TILE, is_whole_png, shard_name, shards_of
+from mistline.errors import Damaged, NotFound
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
-from mistline.store.files import media
+from mistline.store.files import file_hash, known_hash, media
 
-__all__ = ["TILE", "add_plate", "file_key", "get", "keep", "plate", "plate_file"]
+__all__ = [
+    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "file_key", "get", "has", "keep", "keep_view", "origin", "part", "plate",
+    "shard_files",
+]  # fmt: skip
 
 SQL = queries("pictures")
+THUMBNAIL, WHOLE = "thumbnail.png", "whole.png"
 
 
 def file_key(picture_id: str, name: str) -> str:
@@ -18,17 +24,101 @@ def file_key(picture_id: str, name: str) -> str:
     return f"pictures/{picture_id[:2]}/{picture_id}/{name}"
 
 
-def plate_file(picture_id: str, folder: Path) -> Path:
-    """The picture itself as a local file, fetched into the folder where the media store is not one."""
-    return media().fetch(file_key(picture_id, "plate.png"), folder)
+def shard_files(picture_id: str, folder: Path, frames: Iterable[int] | None = None) -> list[Path]:
+    """The shards that hold a picture's frames (all, if none are named) as local files, proven to be whole.
+
+    They are fetched into the folder where the store is not one.
+
+    Raises
+    ------
+    Damaged
+        If one is missing or is not what was written.
+    """
+    with database.connect() as connection:
+        count = get(connection, picture_id)["frames"]
+        noted = {row["first"]: row for row in connection.execute(SQL["shards"], {"id": picture_id})}
+    wanted = set(range(count) if frames is None else frames)
+    found = []
+    for first, length in shards_of(count):
+        if wanted.isdisjoint(range(first, first + length)):
+            continue
+        row = noted.get(first)
+        if row is None:
+            raise Damaged(picture_id)
+        found.append(_sound(picture_id, row, folder))
+    return found
 
 
-def keep(connection: Connection, folder: Path, facts: Row) -> str:
-    """Take over a finished picture folder (plate.png, view/) and note it; return its id."""
-    size = (folder / "plate.png").stat().st_size
-    media().adopt(folder, file_key(facts["id"], "").rstrip("/"))
-    connection.execute(SQL["add"], {**facts, "file_bytes": size})
-    return str(facts["id"])
+def _sound(picture_id: str, row: Row, folder: Path) -> Path:
+    try:
+        path = media().fetch(file_key(picture_id, shard_name(row["first"])), folder)
+        whole = path.stat().st_size == row["file_bytes"] and known_hash(path) == row["hash"]
+    except (NotFound, OSError):
+        raise Damaged(picture_id) from None
+    if not whole:
+        raise Damaged(picture_id)
+    return path
+
+
+def part(picture_id: str, name: str) -> bytes | None:
+    """A file of a picture's view; None where it is missing or not what was written."""
+    try:
+        data = media().read(file_key(picture_id, f"view/{name}"))
+    except NotFound:
+        return None
+    return data if is_whole_png(data) else None
+
+
+def has(row: Row, name: str) -> bool:
+    """Whether the view of a picture can have a file of that name: its frames and tiles are known.
+
+    >>> picture = {"frames": 1, "levels": 1, "width": 600, "height": 9}
+    >>> [has(picture, name) for name in ("0/0/1_0.png", "0/thumbnail.png", "1/thumbnail.png", "0/0/1_1.png")]
+    [True, True, False, False]
+    """
+    frame, _, rest = name.partition("/")
+    if not re.fullmatch(r"\d{1,6}", frame) or int(frame) >= row["frames"]:
+        return False
+    place = re.fullmatch(r"(\d{1,3})/(\d{1,6})_(\d{1,6})\.png", rest)
+    if not place:
+        return rest in (THUMBNAIL, WHOLE)
+    level, column, line = (int(number) for number in place.groups())
+    step = TILE * 2**level
+    return bool(level < row["levels"] and column * step < row["width"] and line * step < row["height"])
+
+
+def keep(connection: Connection, picture_id: str, folder: Path, facts: Row, *, anew: bool = False) -> str:
+    """Take over finished shards (and views, if there are) of a picture from a folder and note them; return its id.
+
+    `facts` tells of the whole picture, of which this may be a part. What is noted already stays, unless it was damaged
+    and is made `anew`.
+    """
+    connection.execute(SQL["lock"], {"id": picture_id})
+    connection.execute(SQL["add"], {"from_original": False, **facts, "id": picture_id})
+    noted = {row["first"] for row in connection.execute(SQL["shards"], {"id": picture_id})}
+    for first, length in shards_of(facts["frames"]):
+        path = folder / shard_name(first)
+        if not path.exists() or (first in noted and not anew):
+            continue
+        row = {"id": picture_id, "first": first, "frames": length, "file_bytes": path.stat().st_size,
+               "hash": file_hash(path)}  # fmt: skip
+        media().replace(path, file_key(picture_id, shard_name(first)))
+        connection.execute(SQL["add_shard"], row)
+    connection.execute(SQL["sum_up"], {"id": picture_id})
+    views = folder / "view"
+    for view in views.iterdir() if views.exists() else ():
+        keep_view(view, picture_id, int(view.name))
+    return picture_id
+
+
+def keep_view(path: Path, picture_id: str, frame: int, name: str = "") -> None:
+    """Put the view of a frame that was cut (or one file of it) in the place of what is there."""
+    media().replace(path, file_key(picture_id, f"view/{frame}/{name}".rstrip("/")))
+
+
+def origin(connection: Connection, picture_id: str) -> Row:
+    """What a picture was made of: `source_id`, `any_take` of its set-up, or `take_key`; the others are None."""
+    return database.one(connection.execute(SQL["origin"], {"id": picture_id}))
 
 
 def get(connection: Connection, picture_id: str) -> Row:

@@ -86,7 +86,8 @@ def fail(connection: Connection, source_id: str, error: str) -> None:
 
 
 def delete(connection: Connection, source_id: str) -> None:
-    """Take a source off the Shelf."""
+    """Take a source off the Shelf, with the takes that no trial shows any more."""
+    connection.execute(SQL["delete_takes"], {"id": source_id})
     connection.execute(SQL["delete"], {"id": source_id})
 
 

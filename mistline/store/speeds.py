@@ -2,15 +2,18 @@
 
 from dataclasses import asdict
 
+from mistline.core.degrade.downsample import plan
+from mistline.core.frame import Size
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.forecast import Speed
 from mistline.core.timing.machine import Machine
 from mistline.store import database
-from mistline.store.database import Connection, queries
+from mistline.store.database import Connection, Row, queries
 
-__all__ = ["add", "best", "seen"]
+__all__ = ["add", "best", "expected", "seen"]
 
 SQL = queries("speeds")
+AROUND, AROUND_A_MEGAPIXEL = 1.5, 0.8  # seconds of loading, writing and measuring
 
 
 def seen(connection: Connection, machine: Machine) -> None:
@@ -28,3 +31,15 @@ def best(connection: Connection, recipe: Recipe) -> Speed | None:
     """The best figure there is for a recipe on the machine seen last."""
     row = connection.execute(SQL["best"], {"recipe_key": digest(recipe.identity())}).fetchone()
     return Speed(row["seconds_per_megapixel"], row["basis"], row["count"]) if row else None
+
+
+def expected(connection: Connection, take: Row) -> float | None:
+    """Seconds that a take will need, all in all; None if nobody knows the speed of its recipe here."""
+    facts = take["source_facts"]
+    size = plan(Size(facts["width"], facts["height"]), take["setup"]["factor"]).truth
+    megapixels = size.megapixels * take["frames"]
+    around = AROUND + AROUND_A_MEGAPIXEL * megapixels
+    if take["recipe"] is None:
+        return around
+    speed = best(connection, Recipe.model_validate(take["recipe"]))
+    return speed.seconds_per_megapixel * megapixels * take["repeats"] + around if speed else None

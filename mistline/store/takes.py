@@ -6,18 +6,21 @@ from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
 __all__ = [
-    "add", "adrift", "beside", "cancel", "claim", "fail", "finish", "get", "progress", "queue", "release",
-    "set_job", "unfinished_of_trial", "wait_again",
+    "add", "adrift", "beside", "cancel", "claim", "fail", "failed", "finish", "finish_shard", "get", "progress",
+    "queue", "release", "set_job", "unfinished_of_trial", "unmade_shards", "wait_again",
 ]  # fmt: skip
 
 SQL = queries("takes")
 
 
-def add(connection: Connection, take: Row) -> bool:
-    """Add a take unless it exists; True if it is new."""
+def add(connection: Connection, take: Row, shards: list[tuple[int, int]]) -> bool:
+    """Add a take with its shards (first frame, frames) unless it exists; True if it is new."""
     values = {**take, "setup": database.json(take["setup"])}
     values["recipe"] = database.json(take["recipe"]) if take["recipe"] else None
-    return connection.execute(SQL["add"], values).rowcount == 1
+    new = connection.execute(SQL["add"], values).rowcount == 1
+    for first, frames in shards if new else ():
+        connection.execute(SQL["add_shard"], {"key": take["key"], "first": first, "frames": frames})
+    return new
 
 
 def get(connection: Connection, key: str) -> Row:
@@ -28,20 +31,45 @@ def get(connection: Connection, key: str) -> Row:
     return row
 
 
-def set_job(connection: Connection, key: str, job_id: int) -> None:
-    """Note the job that makes this take."""
-    connection.execute(SQL["set_job"], {"key": key, "job_id": job_id})
+def set_job(connection: Connection, key: str, first: int, job_id: int) -> None:
+    """Note the job that makes a shard of a take."""
+    connection.execute(SQL["set_job"], {"key": key, "first": first, "job_id": job_id})
 
 
-def claim(connection: Connection, key: str, seconds_left: float | None) -> bool:
-    """Take a waiting take (or one that a dead worker left) for running; False if there is nothing to do."""
-    return connection.execute(SQL["claim"], {"key": key, "seconds_left": seconds_left}).fetchone() is not None
+def unmade_shards(connection: Connection, key: str) -> list[Row]:
+    """First frame and number of frames of the shards that are still to be made."""
+    return connection.execute(SQL["unmade_shards"], {"key": key}).fetchall()
 
 
-def progress(connection: Connection, key: str, stage: str, share: float, seconds_left: float | None) -> None:
-    """Note how far a running take is."""
-    values = {"key": key, "stage": stage, "progress": share, "seconds_left": seconds_left}
-    connection.execute(SQL["progress"], values)
+def claim(connection: Connection, key: str, first: int, seconds_left: float | None) -> int | None:
+    """Take a shard that waits (or that a dead worker left) for running.
+
+    Return the number of its frames; None if there is nothing to do.
+    """
+    row = connection.execute(SQL["claim"], {"key": key, "first": first, "seconds_left": seconds_left}).fetchone()
+    return row["frames"] if row else None
+
+
+def progress(
+    connection: Connection, key: str, first: int, stage: str, share: float, seconds_left: float | None,
+    expected: float | None,
+) -> None:  # fmt: skip
+    """Note how far a running shard is; `expected` seconds is what the whole take would need."""
+    values = {"key": key, "first": first, "stage": stage, "progress": share}
+    connection.execute(SQL["progress"], {**values, "seconds_left": seconds_left, "expected": expected})
+
+
+def finish_shard(connection: Connection, key: str, first: int, result: Row) -> list[Row] | None:
+    """Note what was found of a shard, once; return the results of all in their order if this was the last.
+
+    The take stays locked until the transaction ends, so that one of them is the last.
+    """
+    values = {"key": key, "first": first, "result": database.json(result)}
+    connection.execute(SQL["lock"], values)
+    if connection.execute(SQL["finish_shard"], values).fetchone() is None:
+        return None
+    rows = connection.execute(SQL["shard_results"], values).fetchall()
+    return [row["result"] for row in rows] if all(row["state"] == "done" for row in rows) else None
 
 
 def finish(connection: Connection, key: str, result: Row, scores: dict[str, Row], alike: dict[str, Row]) -> bool:
@@ -54,6 +82,7 @@ def finish(connection: Connection, key: str, result: Row, scores: dict[str, Row]
     for measure, score in scores.items():
         row = {"take_key": key, "measure": measure, "version": MEASURES[measure].version, **score}
         connection.execute(SQL["add_score"], {**row, "parts": database.json(score["parts"])})
+    connection.execute(SQL["forget_results"], values)
     for other, found in alike.items():
         connection.execute(SQL["add_sameness"], {"one": key, "other": other, **found})
     return True
@@ -69,14 +98,16 @@ def fail(connection: Connection, key: str, error: str) -> None:
     connection.execute(SQL["fail"], {"key": key, "error": error})
 
 
-def release(connection: Connection, key: str) -> None:
-    """Put a running take back to waiting."""
-    connection.execute(SQL["release"], {"key": key})
+def release(connection: Connection, key: str, first: int) -> None:
+    """Put a running shard back to waiting."""
+    connection.execute(SQL["release"], {"key": key, "first": first})
 
 
-def cancel(connection: Connection, key: str) -> Row | None:
-    """Cancel a take that waits or runs; return its job, None if there was nothing to cancel."""
-    return connection.execute(SQL["cancel"], {"key": key}).fetchone()
+def cancel(connection: Connection, key: str) -> list[int] | None:
+    """Cancel a take that waits or runs; return its jobs, None if there was nothing to cancel."""
+    if connection.execute(SQL["cancel"], {"key": key}).fetchone() is None:
+        return None
+    return [row["job_id"] for row in connection.execute(SQL["jobs"], {"key": key})]
 
 
 def wait_again(connection: Connection, key: str) -> bool:
@@ -89,11 +120,17 @@ def queue(connection: Connection) -> list[Row]:
     return connection.execute(SQL["queue"]).fetchall()
 
 
-def unfinished_of_trial(connection: Connection, trial_id: str) -> list[str]:
-    """Keys of a trial's takes that wait or run."""
-    return [row["key"] for row in connection.execute(SQL["unfinished_of_trial"], {"trial_id": trial_id})]
+def unfinished_of_trial(connection: Connection, trial_id: str, *, alone: bool = False) -> list[str]:
+    """Keys of a trial's takes that wait or run; of those that no other trial shows, if asked for that `alone`."""
+    values = {"trial_id": trial_id, "alone": alone}
+    return [row["key"] for row in connection.execute(SQL["unfinished_of_trial"], values)]
 
 
-def adrift(connection: Connection) -> list[str]:
-    """Keys of takes whose job is gone."""
-    return [row["key"] for row in connection.execute(SQL["adrift"])]
+def failed(connection: Connection) -> list[str]:
+    """Keys of the takes that failed and that a trial still shows."""
+    return [row["key"] for row in connection.execute(SQL["failed"])]
+
+
+def adrift(connection: Connection) -> list[tuple[str, int]]:
+    """Takes and first frames of shards whose job is gone."""
+    return [(row["key"], row["first"]) for row in connection.execute(SQL["adrift"])]

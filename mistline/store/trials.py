@@ -21,9 +21,9 @@ __all__ = [
 SQL = queries("trials")
 
 
-def add(connection: Connection, name: str, source_id: str, setup: Row, plate_key: str) -> str:
+def add(connection: Connection, trial: Row) -> str:
     """Add a trial; return its id."""
-    values = {"name": name, "source_id": source_id, "setup": database.json(setup), "plate_key": plate_key}
+    values = {**trial, "setup": database.json(trial["setup"])}
     return str(database.one(connection.execute(SQL["add"], values))["id"])
 
 

@@ -8,21 +8,31 @@ files and all heavy computation are only ever opened there.
 import asyncio
 import importlib
 import json
+import logging
 import multiprocessing
 import signal
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
-from typing import Any
+from pathlib import Path
+from typing import Any, TypeVar
 
-from mistline.errors import BadMedia, BadModel, MistlineError, OutOfLimits, ProcessingFailed
+from pydantic import BaseModel
 
-__all__ = ["Progress", "run_child", "warm_up"]
+from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, OutOfLimits, ProcessingFailed
+from mistline.work.requests import Progress, Request
 
-Progress = Callable[[str, float], None]
+__all__ = ["run_child", "warm_up"]
+
+log = logging.getLogger("mistline.work")
+A = TypeVar("A", bound=BaseModel)
 CHILD = "mistline.work.child"
 FORKS = multiprocessing.get_context("forkserver")
 FORKS.set_forkserver_preload([CHILD])
+FROM_OUTSIDE = {signal.SIGKILL, signal.SIGTERM}
+TRIES, TRIES_AFTER_A_CRASH = 50, 2
+LONGEST_PAUSE = 2.0
+UNKNOWN_END = 255  # what is told of a child whose fork server was killed, and the child with it
 RAISED: dict[str, type[MistlineError]] = {kind.__name__: kind for kind in (BadMedia, BadModel, OutOfLimits)}
 
 
@@ -31,7 +41,7 @@ def warm_up() -> None:
     forkserver.ensure_running()
 
 
-def _serve(pipe: Connection, memory_bytes: int, request: dict[str, Any]) -> None:
+def _serve(pipe: Connection, memory_bytes: int, request: Request[Any]) -> None:
     """In the child: its libraries are loaded there only."""
     importlib.import_module(CHILD).serve(pipe, memory_bytes, request)
 
@@ -46,27 +56,27 @@ async def _messages(pipe: Connection) -> AsyncIterator[dict[str, Any]]:
             readable.clear()
             while pipe.poll():
                 yield json.loads(pipe.recv_bytes())
-    except EOFError:
+    except (EOFError, OSError):
         return
     finally:
         loop.remove_reader(pipe.fileno())
 
 
 async def run_child(
-    request: dict[str, Any],
+    request: Request[A],
     *,
     what: str,
     memory_bytes: int,
     seconds: float,
     report: Progress = lambda stage, share: None,
     remedy: str = "try a smaller picture",
-) -> dict[str, Any]:
-    """Run `mistline.work.child` on a request; return its result.
+) -> A:
+    """Have a child process carry out a request; return its answer.
 
     Parameters
     ----------
-    request : dict
-        Must hold "step" and "name"; see `mistline.work.child`.
+    request : Request
+        Its type says which step; see `mistline.work.steps`.
     what : str
         What people call the thing worked on; used in error sentences.
     report : callable
@@ -77,14 +87,49 @@ async def run_child(
     Raises
     ------
     MistlineError
-        With the child's sentence, or one on what ended it.
+        With the child's sentence, or one on what ended it (`ChildDied`), after it was tried again.
     asyncio.CancelledError
         When the job is cancelled; the child is killed first.
     """
+    tries, short_of_memory = 0, _kills_for_memory()
+    while True:
+        try:
+            return request.answer().model_validate(
+                await _once(request, what, memory_bytes, seconds, report, remedy)
+            )
+        except ChildDied as death:
+            tries += 1
+            if _kills_for_memory() > short_of_memory:
+                raise OutOfLimits(
+                    f"{what}: this machine ran out of memory; close something or {remedy}."
+                ) from None
+            if tries >= (TRIES if death.signal in FROM_OUTSIDE else TRIES_AFTER_A_CRASH):
+                raise
+            log.warning("%s It is tried again.", death)
+            await asyncio.sleep(min(LONGEST_PAUSE, 0.2 * tries))
+
+
+def _kills_for_memory() -> int:
+    """How many processes the system has killed for want of memory since it started."""
+    try:
+        counts = dict(line.split() for line in Path("/proc/vmstat").read_text().splitlines())
+    except (OSError, ValueError):
+        return 0
+    return int(counts.get("oom_kill", 0))
+
+
+async def _once(
+    request: Request[Any], what: str, memory_bytes: int, seconds: float, report: Progress, remedy: str
+) -> dict[str, Any]:
     pipe, other_end = FORKS.Pipe(duplex=False)
     child = FORKS.Process(target=_serve, args=(other_end, memory_bytes, request), daemon=True)
-    await asyncio.to_thread(child.start)
-    other_end.close()
+    try:
+        await asyncio.to_thread(child.start)
+    except (OSError, EOFError):  # the fork server was killed in this moment; the next try starts another
+        pipe.close()
+        raise ChildDied(f"{what}: the process could not be started; run it again.", signal.SIGKILL) from None
+    finally:
+        other_end.close()
     answer: dict[str, Any] = {}
     try:
         async with asyncio.timeout(seconds):
@@ -104,9 +149,12 @@ async def run_child(
         result: dict[str, Any] = answer["result"]
         return result
     if answer.get("kind") == "Crashed":
-        raise ProcessingFailed(f"{what}: the process failed ({answer['error']}); run it again.")
+        log.error("%s: %s", what, answer["error"])
+        raise ProcessingFailed(f"{what}: Mistline itself failed here; run it again, and report it if it stays.")
     if answer:
         raise RAISED.get(answer["kind"], ProcessingFailed)(answer["error"])
     code = child.exitcode or 0
+    if code == UNKNOWN_END:
+        code = -signal.SIGKILL
     ended = f"signal {signal.Signals(-code).name}" if code < 0 else f"code {code}"
-    raise ProcessingFailed(f"{what}: the process ended with {ended}; run it again.")
+    raise ChildDied(f"{what}: the process ended with {ended}; run it again.", -code)

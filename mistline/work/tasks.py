@@ -1,49 +1,48 @@
-"""The jobs: read a source, make a take, time a crop. Each may be killed at any point and run again."""
+"""The jobs: read a source, look into a model, make a take, time a crop, mend a picture.
+
+Each may be killed at any point and run again.
+"""
 
 import asyncio
 import logging
 import time
 from collections.abc import Awaitable, Callable
-from pathlib import Path
-from typing import Any, TypeVar
+from dataclasses import asdict
+from typing import Any
 
-import psutil
 import psycopg
 from procrastinate import Blueprint, JobContext
 
-from mistline.core.degrade.downsample import plan
 from mistline.core.frame import Size
-from mistline.core.methods.recipe import Recipe, digest
-from mistline.core.timing.machine import Machine
-from mistline.errors import MistlineError, ProcessingFailed
-from mistline.store import models, pictures, sources, speeds, takes
-from mistline.store.database import Row, connect
+from mistline.core.methods.recipe import Recipe
+from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, ProcessingFailed
+from mistline.store import models, sources, speeds, takes
+from mistline.store.database import Connection, Row
 from mistline.store.files import media, original_key
 from mistline.store.settings import settings
+from mistline.work import making
+from mistline.work.joining import joined_alike, joined_scores, joined_timing
+from mistline.work.making import stored
+from mistline.work.requests import InspectModel, ShardMade, TimeCrop
 from mistline.work.sandbox import run_child
 
-__all__ = ["QUICK", "TAKES", "inspect_model", "jobs", "make_take", "read_source", "time_crop"]
+__all__ = [
+    "LANES", "cut_shard_views", "cut_view", "inspect_model", "jobs", "make_shard", "mend_picture", "read_source",
+    "time_crop",
+]  # fmt: skip
 
 log = logging.getLogger("mistline.work")
-T = TypeVar("T")
 jobs = Blueprint()
-TAKES, QUICK = "takes", "quick"
-READER_VERSION = 1
+TAKES, READING, FORECASTS = "takes", "reading", "forecasts"
+LANES = (TAKES, READING, FORECASTS)  # each works by itself: what is quick never waits for what is long
 REPORT_EVERY = 0.25
 
 
-async def _store(step: Callable[..., T], *args: Any) -> T:
-    """Run a function of the store in a thread, with a connection of its own."""
-
-    def run() -> T:
-        with connect() as connection:
-            return step(connection, *args)
-
-    return await asyncio.to_thread(run)
-
-
 async def _with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[None]]) -> None:
-    """Run a step; whatever goes wrong is told in a sentence, but a lost database just means: later."""
+    """Run a step; whatever goes wrong is told in a sentence, but a lost database just means: later.
+
+    A job that raises is given to somebody again (`requeue_adrift`), so only what passes by itself may be raised.
+    """
     try:
         await step
     except MistlineError as error:
@@ -51,100 +50,81 @@ async def _with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[N
     except OSError as error:
         reason = error.strerror or str(error)
         await fail(f"The media store could not be used ({reason}); free space or check it, then retry.")
-    except psycopg.Error:
+    except (psycopg.OperationalError, psycopg.InterfaceError):
         raise
-    except Exception as error:
+    except psycopg.Error as error:
+        log.exception("the database refused a result")
+        await fail(
+            f"The database refused what was found ({str(error).splitlines()[0]}); report it, retrying will not help."
+        )
+    except Exception:
         log.exception("a job failed")
-        await fail(f"Mistline itself failed ({type(error).__name__}: {error}); retry, and report it if it stays.")
+        await fail("Mistline itself failed here; the worker's log says more. Retry, and report it if it stays.")
 
 
-@jobs.task(name="read_source", queue=QUICK)
+@jobs.task(name="read_source", queue=READING)
 async def read_source(source_id: str) -> None:
     """Decode an original in a child process and put what was read on the Shelf."""
-    row = await _store(sources.claim, source_id)
+    row = await stored(sources.claim, source_id)
     if row is not None:
-        await _with_outcome(_read(row), lambda error: _store(sources.fail, source_id, error))
+        await _with_outcome(_read(row), lambda error: stored(sources.fail, source_id, error))
 
 
 async def _read(row: Row) -> None:
-    with media().workspace() as folder:
-        request = {
-            "step": "read",
-            "path": str(await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder)),
-            "name": row["name"],
-            "out": str(folder),
-            "picture_id": digest({"original": row["hash"], "reader": READER_VERSION}),
-        }
-        found = await run_child(
-            request,
-            what=row["name"],
-            memory_bytes=settings().reader_memory_bytes,
-            seconds=settings().reader_seconds,
-        )
-        picture = await _store(pictures.keep, folder / "picture", found["picture"])
-        await _store(sources.finish, str(row["id"]), found["facts"], found["traits"], picture)
+    try:
+        found, picture = await making.read_original(row)
+    except ChildDied:
+        raise BadMedia(
+            f"{row['name']} ends the process that reads it; export it again and import that file."
+        ) from None
+    await stored(sources.finish, str(row["id"]), found.facts, asdict(found.traits), picture)
 
 
-@jobs.task(name="inspect_model", queue=QUICK)
+@jobs.task(name="inspect_model", queue=READING)
 async def inspect_model(key: str) -> None:
     """Look into a dropped-in model in a child process; it becomes a method, or it is said why not."""
-    row = await _store(models.claim, key)
+    row = await stored(models.claim, key)
     if row is not None:
-        await _with_outcome(_inspect(row), lambda error: _store(models.fail, key, error))
+        await _with_outcome(_inspect(row), lambda error: stored(models.fail, key, error))
 
 
 async def _inspect(row: Row) -> None:
     with media().workspace() as folder:
         path = await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder)
-        request = {"step": "inspect", "name": row["name"], "id": row["id"], "path": str(path)}
-        card = await run_child(
-            request, what=row["name"], memory_bytes=settings().reader_memory_bytes,
-            seconds=settings().model_seconds, remedy="choose a lighter model",
-        )  # fmt: skip
-        await _store(models.finish, row["id"], card)
+        try:
+            card = await run_child(
+                InspectModel(name=row["name"], id=row["id"], path=path), what=row["name"],
+                memory_bytes=settings().reader_memory_bytes, seconds=settings().model_seconds,
+                remedy="choose a lighter model",
+            )  # fmt: skip
+        except ChildDied:
+            raise BadModel(f"{row['name']} ends the process that tries it; choose another model.") from None
+        await stored(models.finish, row["id"], card.model_dump())
 
 
-async def _models(recipe: Row | None, folder: Path) -> list[Row]:
-    """Cards and local files of the dropped-in models of a recipe, for the child process."""
-    if recipe is None:
-        return []
-    found = await _store(models.files_of, recipe)
-    paths = [await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder) for row in found]
-    return [{"card": row["card"], "path": str(path)} for row, path in zip(found, paths, strict=True)]
-
-
-@jobs.task(name="make_take", queue=TAKES, pass_context=True)
-async def make_take(context: JobContext, key: str) -> None:
-    """Make a take: prepare its plates if need be, process, write, measure."""
-    await _store(models.learn)
-    row = await _store(takes.get, key)
-    expected = await _expected_seconds(row)
-    if not await _store(takes.claim, key, expected):
+@jobs.task(name="make_shard", queue=TAKES, pass_context=True)
+async def make_shard(context: JobContext, key: str, first: int) -> None:
+    """Make frames of a take: prepare its plates if need be, process, write, measure; the last shard joins them."""
+    await stored(models.learn)
+    row = await stored(takes.get, key)
+    expected = await stored(speeds.expected, row)
+    frames = await stored(takes.claim, key, first, expected)
+    if frames is None:
         return
     try:
-        await _with_outcome(_take(row, expected), lambda error: _store(takes.fail, key, error))
+        await _with_outcome(_shard(row, first, frames, expected), lambda error: stored(takes.fail, key, error))
     except asyncio.CancelledError:
         # Cancelled by people: the row says so already. Worker stopping: somebody else goes on.
-        await asyncio.shield(_store(takes.release, key))
+        await asyncio.shield(stored(takes.release, key, first))
         raise
 
 
-async def _expected_seconds(row: Row) -> float | None:
-    if row["recipe"] is None:
-        return None
-    speed = await _store(speeds.best, Recipe.model_validate(row["recipe"]))
-    source = await _store(sources.get, str(row["source_id"]))
-    if speed is None or source["facts"] is None:
-        return None
-    size = plan(Size(source["facts"]["width"], source["facts"]["height"]), row["setup"]["factor"]).truth
-    return speed.seconds_per_megapixel * size.megapixels * row["repeats"] + 1.5 + 0.8 * size.megapixels
-
-
 class _Reporter:
-    """Writes a take's progress to the database, a few times a second at most."""
+    """Writes a shard's progress to the database, a few times a second at most."""
 
-    def __init__(self, key: str, expected: float | None) -> None:
-        self.key, self.expected = key, expected
+    def __init__(self, row: Row, first: int, frames: int, expected: float | None) -> None:
+        self.key, self.first, self.of_take = row["key"], first, expected
+        self.expected = expected * frames / row["frames"] if expected else None
         self.begun, self.told, self.stage, self.share = time.monotonic(), 0.0, "starting", 0.0
 
     def __call__(self, stage: str, share: float) -> None:
@@ -163,113 +143,57 @@ class _Reporter:
         while True:
             now = (self.stage, self.share)
             if now != told or self.expected:
-                await _store(takes.progress, self.key, self.stage, self.share, self._left())
+                await stored(takes.progress, self.key, self.first, *now, self._left(), self.of_take)
                 told = now
             await asyncio.sleep(REPORT_EVERY)
 
 
-async def _take(row: Row, expected: float | None) -> None:
-    report = _Reporter(row["key"], expected)
+async def _shard(row: Row, first: int, frames: int, expected: float | None) -> None:
+    report = _Reporter(row, first, frames, expected)
     telling = asyncio.create_task(report.keep_telling())
     try:
-        with media().workspace() as folder:
-            plate = await _plate(row, folder, report)
-            await _process(row, plate, folder, report)
+        made, picture = await making.make_shard(row, first, frames, report)
+        await stored(speeds.seen, made.machine)
+        await stored(_finish, row, first, made, picture)
     finally:
         telling.cancel()
 
 
-async def _child(request: dict[str, Any], row: Row, report: _Reporter) -> dict[str, Any]:
-    memory = int(psutil.virtual_memory().total * 0.8)
-    what = f"{row['source_name']}, {request['step']}"
-    return await run_child(
-        {**request, "name": row["source_name"]},
-        what=what,
-        memory_bytes=memory,
-        seconds=settings().take_seconds,
-        report=report,
-    )
-
-
-async def _plate(row: Row, folder: Path, report: _Reporter) -> Row:
-    """Truth and input of the take's set-up, made now if nobody has made them yet."""
-    plate = await _store(pictures.plate, row["plate_key"])
-    if plate is not None:
-        return plate
-    truth_id = digest({"plate": row["plate_key"], "part": "truth"})
-    input_id = digest({"plate": row["plate_key"], "part": "input"})
-    request = {
-        "step": "prepare",
-        "setup": row["setup"],
-        "out": str(folder),
-        "truth_id": truth_id,
-        "input_id": input_id,
-        "source": str(await asyncio.to_thread(pictures.plate_file, row["source_picture"], folder)),
+def _finish(connection: Connection, row: Row, first: int, made: ShardMade, picture: str) -> None:
+    """Note a shard; the last one of a take joins all."""
+    found = takes.finish_shard(connection, row["key"], first, made.model_dump(mode="json"))
+    if found is None:
+        return
+    shards = [ShardMade.model_validate(result) for result in found]
+    timing = joined_timing([shard.timing for shard in shards])
+    result = {
+        "picture_id": picture, "settings": shards[0].settings, "timing": timing.model_dump(exclude_none=True),
+        "clipped": sum(shard.clipped * len(shard.scores) for shard in shards) / row["frames"],
+        "machine_id": made.machine.id,
+    }  # fmt: skip
+    scores = {
+        measure: {**score.model_dump(), "frames": frames if row["frames"] > 1 else None}
+        for measure, (score, frames) in joined_scores(shards).items()
     }
-    made = await _child(request, row, report)
-    kept = {part: await _store(pictures.keep, folder / part, facts) for part, facts in made["pictures"].items()}
-    truth = kept.get("truth", row["source_picture"])
-    await _store(pictures.add_plate, row["plate_key"], truth, kept["input"], made["traits"])
-    plate = await _store(pictures.plate, row["plate_key"])
-    assert plate is not None
-    return plate
+    alike = {key: pair.model_dump() for key, pair in joined_alike(shards).items()}
+    if takes.finish(connection, row["key"], result, scores, alike) and row["recipe"]:
+        size, recipe = made.picture, Recipe.model_validate(row["recipe"])
+        assert timing.median is not None
+        a_megapixel = timing.median / Size(size.width, size.height).megapixels
+        speeds.add(connection, recipe, made.machine.id, "take", a_megapixel)
 
 
-async def _process(row: Row, plate: Row, folder: Path, report: _Reporter) -> None:
-    truth = await _store(pictures.get, plate["truth_picture"])
-    beside = await _store(takes.beside, row["key"], row["plate_key"]) if row["recipe"] else []
-    others = {
-        other["key"]: str(await asyncio.to_thread(pictures.plate_file, other["picture_id"], folder))
-        for other in beside
-    }
-    request = {
-        "step": "take",
-        "setup": row["setup"],
-        "models": await _models(row["recipe"], folder),
-        "others": others,
-        "recipe": row["recipe"],
-        "repeats": row["repeats"],
-        "traits": plate["traits"],
-        "truth": str(await asyncio.to_thread(pictures.plate_file, plate["truth_picture"], folder)),
-        "input": str(await asyncio.to_thread(pictures.plate_file, plate["input_picture"], folder)),
-        "truth_size": {"width": truth["width"], "height": truth["height"]},
-        "picture_id": row["key"],
-        "out": str(folder),
-        "lane": str(settings().timing_lane),
-    }
-    made = await _child(request, row, report)
-    picture = await _store(pictures.keep, folder / "picture", made["picture"])
-    machine = await _note_machine(made)
-    result = {field: made[field] for field in ("settings", "timing", "clipped")}
-    result |= {"picture_id": picture, "machine_id": machine}
-    written = await _store(takes.finish, row["key"], result, made["scores"], made["alike"])
-    if written and row["recipe"]:
-        pixels = Size(truth["width"], truth["height"]).megapixels
-        recipe = Recipe.model_validate(row["recipe"])
-        await _store(speeds.add, recipe, machine, "take", made["timing"]["median"] / pixels)
-
-
-async def _note_machine(made: dict[str, Any]) -> str:
-    profile = {field: value for field, value in made["machine"].items() if field != "id"}
-    await _store(speeds.seen, Machine(**profile))
-    return str(made["machine"]["id"])
-
-
-@jobs.task(name="time_crop", queue=QUICK)
+@jobs.task(name="time_crop", queue=FORECASTS)
 async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> None:
     """Time a recipe on a corner of a source, for a forecast."""
-    await _store(models.learn)
-    source = await _store(sources.get, source_id)
+    await stored(models.learn)
+    source = await stored(sources.get, source_id)
     with media().workspace() as folder:
-        request = {
-            "step": "sample",
-            "models": await _models(recipe, folder),
-            "recipe": recipe,
-            "factor": factor,
-            "lane": str(settings().timing_lane),
-            "name": source["name"],
-            "source": str(await asyncio.to_thread(pictures.plate_file, source["picture_id"], folder)),
-        }
+        request = TimeCrop(
+            name=source["name"], models=await making.local_models(recipe, folder),
+            recipe=Recipe.model_validate(recipe), factor=factor, lane=settings().timing_lane,
+            source=await making.source_footage(source, folder, [0]),
+        )  # fmt: skip
         try:
             made = await run_child(
                 request,
@@ -279,5 +203,30 @@ async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> No
             )
         except ProcessingFailed:
             return  # no forecast is better than a wrong one; the set-up page says that there is none
-        machine = await _note_machine(made)
-        await _store(speeds.add, Recipe.model_validate(recipe), machine, "crop", made["seconds_per_megapixel"])
+        await stored(speeds.seen, made.machine)
+        await stored(speeds.add, request.recipe, made.machine.id, "crop", made.seconds_per_megapixel)
+
+
+@jobs.task(name="mend_picture", queue=READING)
+async def mend_picture(picture_id: str) -> None:
+    """Make a picture again whose frames are damaged or missing."""
+    await _or_say(picture_id, making.mend(picture_id))
+
+
+@jobs.task(name="cut_view", queue=READING)
+async def cut_view(picture_id: str, frame: int, whole: bool) -> None:
+    """Cut the tiles of a frame that nobody has looked at yet or whose tiles are damaged, or write all of it as PNG."""
+    await _or_say(picture_id, making.cut_view(picture_id, frame, whole=whole))
+
+
+@jobs.task(name="cut_shard_views", queue=READING)
+async def cut_shard_views(picture_id: str, first: int) -> None:
+    """Cut the tiles of all frames of a shard that have none yet."""
+    await _or_say(picture_id, making.cut_shard_views(picture_id, first))
+
+
+async def _or_say(picture_id: str, step: Awaitable[None]) -> None:
+    try:
+        await step
+    except MistlineError as error:
+        log.warning("Picture %s cannot be made again: %s", picture_id[:12], error)

@@ -2,9 +2,10 @@
 
 import asyncio
 import contextlib
+import time
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
-from string import ascii_uppercase
+from dataclasses import dataclass
+from pathlib import Path
 from typing import BinaryIO
 
 from procrastinate.exceptions import AlreadyEnqueued
@@ -13,37 +14,52 @@ from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import CHAIN_VERSION, Setup
 from mistline.core.frame import Region, Size
+from mistline.core.media.plate import SHARD, shards_of
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.forecast import Forecast, forecast
-from mistline.errors import Conflict, OutOfLimits
+from mistline.errors import Conflict, Damaged, OutOfLimits
 from mistline.store import models, pictures, recipes, sources, speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work import tasks
+from mistline.work.lane import Lane
+from mistline.work.making import READER_VERSION, source_footage
 from mistline.work.queue import queue
+from mistline.work.requests import MeasureRegion, PreviewInput, PreviewMade
 from mistline.work.sandbox import run_child
 
 __all__ = [
+    "LETTERS",
     "Outlook",
     "cancel_take",
     "cancel_trial",
+    "cut_view",
     "import_model",
     "import_original",
     "inspect_again",
     "measure_region",
+    "mend",
     "outlook",
     "preview",
     "read_again",
+    "remove_trial",
+    "repeats_of",
     "requeue_adrift",
+    "retry_failed",
     "retry_take",
     "start_trial",
 ]
 
 REPEATS = 3
+ASKED, AHEAD = 10, -10  # priorities of what is looked at, and of what is made before somebody looks
+MAX_FRAMES = 600
+PATIENCE, UNKNOWN_A_MEGAPIXEL, LONGEST_SECONDS = 4.0, 6.0, 24 * 3600.0
 LARGEST_REGION = 16_000_000
-MAX_ENTRIES = 12
+LETTERS = "ABCDEFGHIJKLMOPQRSUVWXYZ"  # N and T are the controls'
+MAX_ENTRIES = len(LETTERS)
+PREVIEWS, REGIONS = Lane(3), Lane(3)  # of this process; each holds gigabytes while it works
 NEAREST = Recipe.model_validate({"name": "Nearest neighbour", "passes": [{"method": "nearest"}]})
 
 
@@ -87,15 +103,54 @@ def read_again(source_id: str) -> None:
         sources.set_job(connection, source_id, job)
 
 
+def mend(picture_id: str) -> None:
+    """Queue the making again of a picture whose frames are damaged, once however many ask."""
+    with contextlib.suppress(AlreadyEnqueued):
+        tasks.mend_picture.configure(queueing_lock=f"mend:{picture_id}").defer(picture_id=picture_id)
+
+
+def cut_view(picture_id: str, frame: int, *, whole: bool) -> None:
+    """Queue the cutting of a frame's tiles, or of all of it as PNG, once however many ask.
+
+    Who looks at a frame will look at those beside it: the others of its shard follow, behind all that is asked for.
+    """
+    lock = f"view:{picture_id}:{frame}:{whole}"
+    with contextlib.suppress(AlreadyEnqueued):
+        tasks.cut_view.configure(queueing_lock=lock, priority=ASKED).defer(
+            picture_id=picture_id, frame=frame, whole=whole
+        )
+    shard = frame - frame % SHARD
+    with contextlib.suppress(AlreadyEnqueued):
+        if not whole:
+            tasks.cut_shard_views.configure(queueing_lock=f"views:{picture_id}:{shard}", priority=AHEAD).defer(
+                picture_id=picture_id, first=shard
+            )
+
+
+def _shards(picture_id: str, folder: Path, frame: int) -> list[Path]:
+    """The shard that holds a frame; a damaged one is queued to be made again, and that is said."""
+    try:
+        return pictures.shard_files(picture_id, folder, [frame])
+    except Damaged:
+        mend(picture_id)
+        raise
+
+
 def _ready(source: Row) -> Row:
     if source["state"] != "ready":
         raise Conflict(f"{source['name']} has not been read yet; wait until the Shelf shows its size.")
     return source
 
 
+def _measurable(source: Row) -> Row:
+    if refused := _ready(source)["facts"].get("refused"):
+        raise OutOfLimits(refused)
+    return source
+
+
 @dataclass(frozen=True)
 class Outlook:
-    """What a trial will do, in numbers; a recipe whose speed is not known yet has the forecast None.
+    """What a trial of so many frames will do, in numbers; a recipe whose speed is not known has the forecast None.
 
     `suggested` holds the recipes worth trying, by id, also those that were not chosen.
     """
@@ -103,14 +158,18 @@ class Outlook:
     sizes: Plan
     takes: int
     repeats: int
+    frames: int
     forecasts: dict[str, Forecast | None]
     suggested: dict[str, Suggestion]
 
 
-def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str]) -> Outlook:
+def outlook(
+    source_id: str, setup: Setup, recipe_ids: Sequence[str], first: int = 0, frames: int | None = None
+) -> Outlook:
     """Work out what a trial would do; recipes with no known speed get timed on a crop."""
     with connect() as connection:
-        source = _ready(sources.get(connection, source_id))
+        source = _measurable(sources.get(connection, source_id))
+        _, count = _part(source, first, frames)
         chosen = {str(row["id"]): recipes.recipe_of(row) for row in recipes.some(connection, list(recipe_ids))}
         every = {str(row["id"]): recipes.recipe_of(row) for row in recipes.every(connection)}
         known = {key: speeds.best(connection, recipe) for key, recipe in chosen.items()}
@@ -119,27 +178,39 @@ def outlook(source_id: str, setup: Setup, recipe_ids: Sequence[str]) -> Outlook:
         recipe.check(sizes.input, sizes.truth)
     _time_crops(source_id, setup, [chosen[key] for key, speed in known.items() if speed is None])
     forecasts = {
-        key: forecast(speed, sizes.truth.megapixels, REPEATS) if speed else None for key, speed in known.items()
+        key: forecast(speed, sizes.truth.megapixels * count, repeats_of(count)) if speed else None
+        for key, speed in known.items()
     }
     traits = Traits(**source["traits"])
     suggested = {key: suggest_recipe(recipe, traits, setup) for key, recipe in every.items()}
     return Outlook(
-        sizes, len(chosen) + 2, REPEATS, forecasts, {key: found for key, found in suggested.items() if found}
+        sizes,
+        len(chosen) + 2,
+        repeats_of(count),
+        count,
+        forecasts,
+        {key: found for key, found in suggested.items() if found},
     )
 
 
-async def preview(source_id: str, setup: Setup, centre: tuple[float, float]) -> Row:
-    """Make the input of a set-up on a small crop, in a child process: two PNG in base 64 and their size."""
+async def preview(source_id: str, setup: Setup, frame: int, centre: tuple[float, float]) -> PreviewMade:
+    """Make the input of a set-up on a small crop of a frame, in a child process."""
 
     def source() -> Row:
         with connect() as connection:
             return _ready(sources.get(connection, source_id))
 
     row = await asyncio.to_thread(source)
+    async with PREVIEWS.turn():
+        return await _preview(row, setup, frame, centre)
+
+
+async def _preview(row: Row, setup: Setup, frame: int, centre: tuple[float, float]) -> PreviewMade:
     with media().workspace() as folder:
-        plate = await asyncio.to_thread(pictures.plate_file, row["picture_id"], folder)
-        request = {"step": "preview", "name": row["name"], "source": str(plate), "setup": setup.model_dump(),
-                   "centre": centre}  # fmt: skip
+        request = PreviewInput(
+            name=row["name"], source=await source_footage(row, folder, [frame]), frame=frame, setup=setup,
+            centre=centre,
+        )  # fmt: skip
         return await run_child(
             request, what=row["name"], memory_bytes=settings().reader_memory_bytes,
             seconds=settings().reader_seconds,
@@ -152,7 +223,7 @@ def _truth_size(picture_id: str) -> Size:
     return Size(picture["width"], picture["height"])
 
 
-async def measure_region(trial_id: str, region: Region) -> dict[str, Row]:
+async def measure_region(trial_id: str, region: Region, frame: int) -> dict[str, Row]:
     """The scores of every finished entry within a region of the truth, by letter, measured in a child process."""
     if region.width * region.height > LARGEST_REGION:
         raise OutOfLimits("The part is too large to be measured at once; zoom in to 16 megapixels or less.")
@@ -167,22 +238,30 @@ async def measure_region(trial_id: str, region: Region) -> dict[str, Row]:
         raise Conflict("Nothing of this trial is done yet; wait for the first result.")
 
     whole = await asyncio.to_thread(_truth_size, trial["truth_picture"])
-    if region == Region(0, 0, whole.width, whole.height):
+    if not 0 <= frame < trial["frames"]:
+        raise OutOfLimits(f"The trial has {trial['frames']} frames; choose one of 0 to {trial['frames'] - 1}.")
+    if trial["frames"] == 1 and region == Region(0, 0, whole.width, whole.height):
         return {row["letter"]: row["scores"] for row in done}
 
-    async def fetch(picture_id: str) -> str:
-        return str(await asyncio.to_thread(pictures.plate_file, picture_id, folder))
+    async with REGIONS.turn():
+        return await _measure(trial, region, frame, done)
+
+
+async def _measure(trial: Row, region: Region, frame: int, done: list[Row]) -> dict[str, Row]:
+    async def fetch(picture_id: str) -> list[Path]:
+        return await asyncio.to_thread(_shards, picture_id, folder, frame)
 
     with media().workspace() as folder:
-        request = {
-            "step": "region", "name": trial["source_name"], "region": asdict(region),
-            "factor": trial["setup"]["factor"], "truth": await fetch(trial["truth_picture"]),
-            "plates": {row["letter"]: await fetch(row["picture_id"]) for row in done},
-        }  # fmt: skip
-        return await run_child(
+        request = MeasureRegion(
+            name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"],
+            truth=await fetch(trial["truth_picture"]),
+            results={row["letter"]: await fetch(row["picture_id"]) for row in done},
+        )  # fmt: skip
+        found = await run_child(
             request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
             seconds=settings().reader_seconds, remedy="zoom in to a smaller part",
         )  # fmt: skip
+        return found.model_dump()["scores"]
 
 
 def _time_crops(source_id: str, setup: Setup, unknown: Sequence[Recipe]) -> None:
@@ -208,7 +287,7 @@ class _Entrant:
 def _entrants(chosen: Sequence[Row]) -> list[_Entrant]:
     racing = [
         _Entrant(letter, row["name"], recipes.recipe_of(row), row["id"])
-        for letter, row in zip(ascii_uppercase, chosen, strict=False)
+        for letter, row in zip(LETTERS, chosen, strict=False)
     ]
     controls = [
         _Entrant("N", NEAREST.name, NEAREST, control="nearest"),
@@ -217,22 +296,43 @@ def _entrants(chosen: Sequence[Row]) -> list[_Entrant]:
     return racing + controls
 
 
-def _take(entrant: _Entrant, source: Row, setup: Row, plate_key: str) -> Row:
-    """The take that an entrant needs; its key hashes everything that makes it."""
-    recipe = entrant.recipe
-    made_of = {"plate": plate_key, "recipe": recipe.identity() if recipe else "truth", "repeats": REPEATS}
+def repeats_of(frames: int) -> int:
+    """How often each frame is processed, so that there are `REPEATS` times or more."""
+    return -(-REPEATS // frames)
+
+
+def _take(entrant: _Entrant, trial: Row) -> Row:
+    """The take that an entrant of a trial needs; its key hashes everything that makes it."""
+    recipe, repeats = entrant.recipe, repeats_of(trial["frames"])
+    made_of = {"plate": trial["plate_key"], "recipe": recipe.identity() if recipe else "truth", "repeats": repeats}
+    shared = {name: trial[name] for name in ("source_id", "setup", "plate_key", "first", "frames")}
     return {
+        **shared,
         "key": digest(made_of),
-        "source_id": source["id"],
-        "setup": setup,
-        "plate_key": plate_key,
         "recipe": recipe.model_dump() if recipe else None,
-        "repeats": REPEATS,
+        "repeats": repeats,
     }
 
 
-def start_trial(source_id: str, name: str, setup: Setup, recipe_ids: Sequence[str]) -> str:
+def _part(source: Row, first: int, frames: int | None) -> tuple[int, int]:
+    """First frame and number of frames of a trial, checked against its source; all of them if none are named."""
+    there = source["facts"].get("frames", 1)
+    count = there - first if frames is None else frames
+    if not (first >= 0 and count >= 1 and first + count <= there):
+        raise OutOfLimits(f"{source['name']} has {there} frames; choose a part that lies within them.")
+    if count > MAX_FRAMES:
+        raise OutOfLimits(
+            f"A trial takes up to {MAX_FRAMES} frames and {count} were chosen; choose a shorter part."
+        )
+    return first, count
+
+
+def start_trial(
+    source_id: str, name: str, setup: Setup, recipe_ids: Sequence[str], first: int = 0, frames: int | None = None
+) -> str:
     """Enter the recipes and the controls, queue every take that does not exist yet; return the trial's id.
+
+    The trial is about `frames` frames of the source from `first`; about all if none are named.
 
     Raises
     ------
@@ -246,18 +346,22 @@ def start_trial(source_id: str, name: str, setup: Setup, recipe_ids: Sequence[st
     new: list[str] = []
     unknown: list[Recipe] = []
     with connect() as connection:
-        source = _ready(sources.get(connection, source_id))
+        source = _measurable(sources.get(connection, source_id))
         sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
-        shape = setup.model_dump()
-        plate_key = digest({"source": source["hash"], "reader": tasks.READER_VERSION, "chain": CHAIN_VERSION,
-                            "setup": shape})  # fmt: skip
-        title = name.strip() or f"{source['name']}, {setup.words()}"
-        trial_id = trials.add(connection, title, source_id, shape, plate_key)
+        part = _part(source, first, frames)
+        made_of = {"source": source["hash"], "reader": READER_VERSION, "chain": CHAIN_VERSION,
+                   "setup": setup.identity(), "part": part}  # fmt: skip
+        trial = {
+            "name": name.strip() or f"{source['name']}, {setup.words()}", "source_id": source_id,
+            "setup": setup.model_dump(), "plate_key": digest(made_of), "first": part[0], "frames": part[1],
+        }  # fmt: skip
+        trial_id = trials.add(connection, trial)
         for position, entrant in enumerate(_entrants(recipes.some(connection, list(recipe_ids)))):
             if entrant.recipe:
                 entrant.recipe.check(sizes.input, sizes.truth)
-            take = _take(entrant, source, shape, plate_key)
-            if takes.add(connection, take):
+            take = _take(entrant, trial)
+            added = takes.add(connection, take, shards_of(part[1]))
+            if added or takes.wait_again(connection, take["key"]):  # also what failed or was cancelled for another
                 new.append(take["key"])
                 if entrant.recipe and speeds.best(connection, entrant.recipe) is None:
                     unknown.append(entrant.recipe)
@@ -270,20 +374,33 @@ def start_trial(source_id: str, name: str, setup: Setup, recipe_ids: Sequence[st
 
 
 def _queue_take(key: str) -> None:
-    job = tasks.make_take.defer(key=key)
+    """Queue the shards of a take by the time when they should be done: small before large, long waits first.
+
+    A shard of e seconds that arrives at t stands at t + PATIENCE e, so a later, smaller one passes it only while that
+    is still to come: nobody waits for ever.
+    """
     with connect() as connection:
-        takes.set_job(connection, key, job)
+        row, waiting = takes.get(connection, key), takes.unmade_shards(connection, key)
+        megapixels = row["source_facts"]["megapixels"] * row["frames"]
+        expected = speeds.expected(connection, row) or UNKNOWN_A_MEGAPIXEL * megapixels
+    for shard in waiting:
+        _queue_shard(key, shard["first"], expected * shard["frames"] / row["frames"])
+
+
+def _queue_shard(key: str, first: int, expected: float = 0.0) -> None:
+    due = int(time.time() + PATIENCE * min(expected, LONGEST_SECONDS))
+    job = tasks.make_shard.configure(priority=-due).defer(key=key, first=first)
+    with connect() as connection:
+        takes.set_job(connection, key, first, job)
 
 
 def cancel_take(key: str) -> bool:
-    """Cancel a take that waits or runs; its child process is killed. False if there was nothing to cancel."""
+    """Cancel a take that waits or runs; its child processes are killed. False if there was nothing to cancel."""
     with connect() as connection:
-        row = takes.cancel(connection, key)
-    if row is None:
-        return False
-    if row["job_id"] is not None:
-        queue().job_manager.cancel_job_by_id(row["job_id"], abort=True)
-    return True
+        jobs = takes.cancel(connection, key)
+    for job in jobs or ():
+        queue().job_manager.cancel_job_by_id(job, abort=True)
+    return jobs is not None
 
 
 def cancel_trial(trial_id: str) -> int:
@@ -291,6 +408,24 @@ def cancel_trial(trial_id: str) -> int:
     with connect() as connection:
         keys = takes.unfinished_of_trial(connection, trial_id)
     return sum(cancel_take(key) for key in keys)
+
+
+def remove_trial(trial_id: str) -> None:
+    """Remove a trial with its verdicts; what runs for it alone is cancelled, what another one wants goes on."""
+    with connect() as connection:
+        keys = takes.unfinished_of_trial(connection, trial_id, alone=True)
+        trials.delete(connection, trial_id)
+    for key in keys:
+        cancel_take(key)
+
+
+def retry_failed() -> int:
+    """Queue all takes again that failed; return how many."""
+    with connect() as connection:
+        keys = [key for key in takes.failed(connection) if takes.wait_again(connection, key)]
+    for key in keys:
+        _queue_take(key)
+    return len(keys)
 
 
 def retry_take(key: str) -> None:
@@ -307,8 +442,8 @@ def requeue_adrift() -> None:
     with connect() as connection:
         lost_takes, lost_sources = takes.adrift(connection), sources.adrift(connection)
         lost_models = models.adrift(connection)
-    for key in lost_takes:
-        _queue_take(key)
+    for key, first in lost_takes:
+        _queue_shard(key, first)
     for source_id in lost_sources:
         read_again(source_id)
     for model_id in lost_models:

@@ -11,7 +11,7 @@ from mistline.store.database import connect
 from mistline.store.files import media
 from mistline.work.queue import queue
 from mistline.work.sandbox import warm_up
-from mistline.work.tasks import QUICK, TAKES
+from mistline.work.tasks import LANES
 from mistline.work.trials import requeue_adrift
 
 __all__ = ["main"]
@@ -19,7 +19,6 @@ __all__ = ["main"]
 log = logging.getLogger("mistline.worker")
 HEARTBEAT = 1.0
 DEAD_AFTER = 4.0
-SCRATCH_LIVES = 24 * 3600.0
 
 
 async def _recover() -> None:
@@ -31,6 +30,7 @@ async def _recover() -> None:
                 log.warning("Job %s was left by a dead worker; it runs again.", job.id)
                 await app.job_manager.retry_job(job)
             await asyncio.to_thread(requeue_adrift)
+            await asyncio.to_thread(media().sweep)
         except Exception:
             log.exception("The look for abandoned jobs failed; it is tried again.")
         await asyncio.sleep(2)
@@ -39,7 +39,6 @@ async def _recover() -> None:
 async def _work() -> None:
     with connect() as connection:
         speeds.seen(connection, this_machine())
-    media().sweep(SCRATCH_LIVES)
     warm_up()
     app = queue()
     lanes = [
@@ -55,7 +54,7 @@ async def _work() -> None:
             stalled_worker_timeout=DEAD_AFTER,
             delete_jobs="successful",
         )
-        for name in (TAKES, QUICK)
+        for name in LANES
     ]
     async with app.open_async():
         jobs = [asyncio.create_task(lane) for lane in (*lanes, _recover())]

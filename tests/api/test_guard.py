@@ -1,12 +1,14 @@
 """Safe from the start: hosts, cross-site writes, headers, problem documents, no decoding in the web process."""
 
+import http.client
+import socket
 import subprocess
 import sys
 
 import pytest
 
 from mistline.store.settings import ROOT, Settings
-from tests.harness import Running
+from tests.harness import PATIENCE, Running
 
 
 def test_it_binds_to_loopback_unless_told_otherwise() -> None:
@@ -72,3 +74,20 @@ def test_the_web_process_knows_no_media_reader() -> None:
     """Whatever is imported with the application, the reader of foreign files is not."""
     code = "import sys, mistline.api.app; sys.exit('mistline.core.media.still' in sys.modules)"
     assert subprocess.run([sys.executable, "-c", code], cwd=ROOT, check=False).returncode == 0
+
+
+def test_who_connects_and_never_asks_is_hung_up_on(app: Running) -> None:
+    """Many such connections take nothing from others; in the end the server closes them, also after a first answer."""
+    idle = [socket.create_connection(("127.0.0.1", int(app.address.rpartition(":")[2]))) for _ in range(60)]
+    idle[1].sendall(b"GET /api/kinds HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
+    answer = http.client.HTTPResponse(idle[1])
+    answer.begin()
+    assert answer.status == 200 and answer.read()
+    for connection in idle:
+        connection.sendall(b"GET /api/kinds HTTP/1.1\r\nHost: 127")
+    assert app.http.get("/api/kinds").status_code == 200
+    for connection in idle[:2]:
+        connection.settimeout(PATIENCE)
+        assert connection.recv(100) == b""
+    for connection in idle:
+        connection.close()

@@ -31,7 +31,7 @@ def test_a_text_file_named_png_gets_a_sentence_and_its_neighbour_arrives(
     )
     bad = page.get_by_test_id("source").filter(has_text="notes.png")
     expect(bad.get_by_role("alert")).to_contain_text(
-        "notes.png holds text, not a picture; export the picture as PNG or TIFF"
+        "notes.png holds text, not a picture; export it as PNG or TIFF"
     )
     good = page.get_by_test_id("source").filter(has_text="good.png")
     expect(good).to_contain_text("512 × 512")

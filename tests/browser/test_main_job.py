@@ -41,7 +41,7 @@ def origin(codes: np.ndarray, x: float, y: float, zoom: float) -> tuple[int, int
 
 
 def eight_bit(app: Running, picture: str) -> np.ndarray:
-    content = app.http.get(f"/api/pictures/{picture}/plate").content
+    content = app.http.get(f"/api/pictures/{picture}/frames/0/plate").content
     codes = cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_UNCHANGED)
     return to_eight_bit(codes[..., ::-1])
 
@@ -259,5 +259,5 @@ def test_91_the_verdict_is_written_replaced_and_stands_in_the_playbook(page: Pag
 
 def test_92_the_tile_is_a_plain_png(app: Running, job: dict[str, str]) -> None:
     picture = app.trial(job["trial"])["entries"][0]["picture_id"]
-    image = Image.open(io.BytesIO(app.http.get(f"/api/pictures/{picture}/tiles/0/0/0").content))
+    image = Image.open(io.BytesIO(app.http.get(f"/api/pictures/{picture}/frames/0/tiles/0/0/0").content))
     assert image.mode == "RGB" and image.size == (512, 512) and "icc_profile" not in image.info

@@ -13,6 +13,7 @@ from pathlib import Path
 import httpx
 import numpy as np
 import psutil
+import psycopg
 import pytest
 from PIL import Image
 from typer.testing import CliRunner
@@ -20,12 +21,13 @@ from typer.testing import CliRunner
 from mistline.cli.__main__ import app as cli
 from mistline.cli.demo import PLATES
 from mistline.core.degrade.setup import Setup
+from mistline.core.media.clip import read_clip
 from mistline.core.media.still import read_still
 from mistline.store import cluster
 from mistline.store.recipes import SHIPPED
 from mistline.store.settings import ROOT
 from tests.conftest import as_png
-from tests.harness import free_port, until
+from tests.harness import PATIENCE, free_port, until
 
 
 @pytest.fixture(scope="module")
@@ -45,14 +47,16 @@ def started(data: Path) -> Iterator[tuple[subprocess.Popen[bytes], httpx.Client]
     port = free_port()
     environment = {**os.environ, "MISTLINE_DATA": str(data), "MISTLINE_PORT": str(port)}
     environment.pop("MISTLINE_DATABASE_URL", None)
-    process = subprocess.Popen(
-        [sys.executable, "-m", "mistline.cli", "start", "--no-browser"], cwd=ROOT, env=environment,
-        stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
-    )  # fmt: skip
+    told = data / "told.log"  # not a pipe: once that is full, whoever writes stands still
+    with told.open("wb") as log:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "mistline.cli", "start", "--no-browser"], cwd=ROOT, env=environment,
+            stdout=log, stderr=log,
+        )  # fmt: skip
     client = httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=10)
 
     def answers() -> bool:
-        assert process.poll() is None, process.stdout.read()
+        assert process.poll() is None, told.read_text()
         with contextlib.suppress(httpx.TransportError):
             return client.get("/api/kinds").status_code == 200
         return False
@@ -64,11 +68,11 @@ def started(data: Path) -> Iterator[tuple[subprocess.Popen[bytes], httpx.Client]
         client.close()
         if process.poll() is None:
             process.send_signal(signal.SIGINT)
-            process.wait(30)
+            process.wait(PATIENCE)
 
 
 def _descendants(process: subprocess.Popen[bytes]) -> dict[str, psutil.Process]:
-    named = {"uvicorn": "web", "mistline.work": "worker"}
+    named = {"mistline.api": "web", "mistline.work": "worker"}
     return {
         role: child
         for child in psutil.Process(process.pid).children()
@@ -92,7 +96,7 @@ def test_start_stop_and_start_again(data: Path) -> None:
         assert [recipe["name"] for recipe in client.get("/api/recipes").json()] == [r.name for r in SHIPPED]
         below = psutil.Process(process.pid).children(recursive=True)
         process.send_signal(signal.SIGINT)
-        assert process.wait(20) == 0
+        assert process.wait(PATIENCE) == 0
         assert not [child for child in below if child.is_running() and child.status() != psutil.STATUS_ZOMBIE]
         assert not (data / "postgres" / "postmaster.pid").exists()
     with started(data) as (_, client):
@@ -114,13 +118,88 @@ def test_killed_processes_and_a_restarted_database_are_survived(data: Path) -> N
 
             source = until(upload, what=f"an upload after the {role} was killed")
             until(lambda source=source: _ready(client, source), what=f"reading after the {role} was killed")
-        port = (data / "postgres" / "postmaster.pid").read_text().splitlines()[3].strip()
-        folder, log = str(data / "postgres"), str(data / "postgres" / "server.log")
-        cluster._run([cluster._binary("pg_ctl"), "-D", folder, "-l", log, "-m", "fast", "-w", "restart"])
-        assert (data / "postgres" / "postmaster.pid").read_text().splitlines()[3].strip() == port
-        picture = as_png(rng.integers(0, 256, (40, 40, 3), np.uint8))
-        source = until(lambda: upload(picture), what="an upload after the database's restart")
-        until(lambda: _ready(client, source), what="reading after the database's restart")
+        for blow in (signal.SIGKILL, signal.SIGQUIT, signal.SIGINT):
+            server = psutil.Process(int((data / "postgres" / "postmaster.pid").read_text().splitlines()[0]))
+            server.send_signal(blow)
+            until(lambda server=server: not server.is_running(), what="the database's end")
+            picture = as_png(rng.integers(0, 256, (40, 40, 3), np.uint8))
+            source = until(lambda picture=picture: upload(picture), what=f"an upload after {blow.name}")
+            until(lambda source=source: _ready(client, source), what=f"reading after {blow.name}")
+
+
+def test_a_database_whose_port_was_taken_comes_back_at_another(data: Path) -> None:
+    with started(data) as (process, client):
+        port = int((data / "postgres.port").read_text())
+        server = psutil.Process(int((data / "postgres" / "postmaster.pid").read_text().splitlines()[0]))
+        process.send_signal(signal.SIGSTOP)
+        server.kill()
+        until(lambda: server.status() == psutil.STATUS_ZOMBIE, what="the database's end")
+        with socket.socket() as foreign:
+            foreign.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            foreign.bind(("127.0.0.1", port))
+            foreign.listen()
+            process.send_signal(signal.SIGCONT)
+            until(lambda: int((data / "postgres.port").read_text()) != port, what="another port")
+
+            def answered() -> bool:
+                with contextlib.suppress(httpx.TransportError):
+                    return client.get("/api/sources").status_code == 200
+                return False
+
+            until(answered, what="an answer from the database at its other port")
+
+
+def test_a_killed_supervisor_leaves_nothing_and_the_next_start_works(data: Path) -> None:
+    with started(data) as (process, _):
+        below = psutil.Process(process.pid).children(recursive=True)
+        assert len(below) > 5
+        process.kill()
+        until(
+            lambda: not [one for one in below if one.is_running() and one.status() != psutil.STATUS_ZOMBIE],
+            what="the end of all that it started",
+        )
+    with started(data) as (_, client):
+        assert client.get("/api/sources").json()["items"]
+
+
+def _refused(data: Path) -> str:
+    """What a start on a folder says that cannot run."""
+    port = str(free_port())
+    environment = {**os.environ, "MISTLINE_DATA": str(data), "MISTLINE_PORT": port}
+    environment.pop("MISTLINE_DATABASE_URL", None)
+    run = subprocess.run([sys.executable, "-m", "mistline.cli", "start", "--no-browser"], cwd=ROOT, env=environment,
+                         capture_output=True, text=True, timeout=PATIENCE, check=False)  # fmt: skip
+    assert run.returncode == 1 and "Traceback" not in run.stdout + run.stderr
+    return " ".join(run.stdout.split())
+
+
+def test_two_starts_on_one_folder_are_told_apart(data: Path) -> None:
+    with started(data) as (process, client):
+        said = _refused(data).replace(" ", "")
+        assert f"alreadyrunson{data}(process{process.pid},{client.base_url}".rstrip("/") in said
+        assert client.get("/api/kinds").status_code == 200
+
+
+def test_what_a_crash_or_a_hand_left_is_mended_or_said(data: Path) -> None:
+    """A lock of a killed migration, a lost password, a process number that is somebody else's now."""
+    with started(data):
+        url = cluster.url(data / "postgres", int((data / "postgres.port").read_text()))
+        with psycopg.connect(url) as connection:
+            connection.execute("insert into yoyo_lock (locked, ctime, pid) values (1, now(), 12345)")
+    (data / "postgres.password").unlink()
+    (data / "postgres" / "postmaster.pid").write_text(f"{os.getpid()}\n{data / 'postgres'}\n1\n5432\n")
+    with started(data) as (_, client):
+        assert client.get("/api/sources").json()["items"]
+
+
+def test_another_version_of_the_database_is_said(data: Path) -> None:
+    place = data / "postgres" / "PG_VERSION"
+    version = place.read_text()
+    place.write_text("9\n")
+    try:
+        assert "made by PostgreSQL 9, which is not installed; install it by" in _refused(data)
+    finally:
+        place.write_text(version)
 
 
 def test_a_port_in_use_is_said_with_the_remedy(data: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -148,12 +227,15 @@ def test_a_missing_postgresql_is_said_with_the_remedy(monkeypatch: pytest.Monkey
 
 def test_the_demo_plates_are_what_they_are_said_to_be() -> None:
     manifest = json.loads((PLATES / "plates.json").read_text())
-    kinds, sizes, depths, types = set(), [], set(), set()
+    kinds, sizes, depths, types, clips = set(), [], set(), set(), {}
     for plate in manifest["plates"]:
         path = PLATES / plate["file"]
         assert path.stat().st_size < 4_000_000 and len(plate["story"]) > 20
-        still = read_still(path, path.name)
         kinds.add(plate["kind"])
+        if path.suffix == ".mp4":
+            clips[plate["file"]] = read_clip(path, path.name).count
+            continue
+        still = read_still(path, path.name)
         sizes.append(still.size.megapixels)
         depths.add(still.bit_depth)
         types.add(still.file_type)
@@ -164,6 +246,7 @@ def test_the_demo_plates_are_what_they_are_said_to_be() -> None:
         assert {trial["pick"], trial["fallback"]} < set(trial["recipes"]) <= shipped
         assert trial["file"] in {plate["file"] for plate in manifest["plates"]}
         assert Setup(**trial["setup"]).words()
+        assert trial.get("first", 0) + trial.get("frames", 1) <= clips.get(trial["file"], 1)
 
 
 def test_the_screenshots_are_of_the_agreed_size() -> None:

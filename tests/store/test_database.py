@@ -11,9 +11,10 @@ from psycopg.rows import dict_row
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
 from mistline.core.timing.machine import this_machine
-from mistline.errors import NotFound
+from mistline.errors import NotFound, OutOfLimits
 from mistline.store import database, paging, recipes, sources, speeds, takes, trials
 from mistline.work.queue import apply_schema
+from tests.harness import PATIENCE
 
 
 @pytest.fixture(scope="module")
@@ -44,8 +45,10 @@ def _take(connection: database.Connection, key: str) -> dict:
         "plate_key": "p",
         "recipe": None,
         "repeats": 3,
+        "first": 0,
+        "frames": 3,
     }
-    takes.add(connection, take)
+    takes.add(connection, take, [(0, 2), (2, 1)])
     return take
 
 
@@ -77,13 +80,21 @@ def test_kinds_are_those_of_the_trade(connection: database.Connection) -> None:
 
 def test_a_take_is_claimed_finished_and_written_once(connection: database.Connection) -> None:
     take = _take(connection, "once")
-    assert takes.add(connection, take) is False
-    assert takes.claim(connection, "once", None) and takes.claim(connection, "once", None)
+    assert takes.add(connection, take, [(0, 2), (2, 1)]) is False
+    assert takes.claim(connection, "once", 0, None) == 2 and takes.claim(connection, "once", 0, None) == 2
+    assert takes.claim(connection, "once", 2, None) == 1
+    assert takes.finish_shard(connection, "once", 2, {"part": 2}) is None
+    assert takes.finish_shard(connection, "once", 2, {"part": 3}) is None
+    assert [row["first"] for row in takes.unmade_shards(connection, "once")] == [0]
+    takes.progress(connection, "once", 0, "processing", 0.25, 4.0, 9.0)
+    row = takes.get(connection, "once")
+    assert row["progress"] == pytest.approx((1 + 0.25 * 2) / 3) and row["seconds_left"] == 4.0
+    assert takes.finish_shard(connection, "once", 0, {"part": 0}) == [{"part": 0}, {"part": 2}]
     result = {"picture_id": None, "settings": [], "timing": {}, "clipped": 0.0, "machine_id": None}
-    scores = {key: {"value": 1.0, "parts": {}, "note": ""} for key in MEASURES}
+    scores = {key: {"value": 1.0, "parts": {}, "note": "", "frames": [1.0, None, 2.0]} for key in MEASURES}
     assert takes.finish(connection, "once", result, scores, {}) is True
     assert takes.finish(connection, "once", result, scores, {}) is False
-    assert takes.claim(connection, "once", None) is False
+    assert takes.claim(connection, "once", 0, None) is None
     takes.fail(connection, "once", "too late")
     assert takes.get(connection, "once")["state"] == "done"
 
@@ -91,21 +102,23 @@ def test_a_take_is_claimed_finished_and_written_once(connection: database.Connec
 def test_a_cancelled_take_is_not_run_and_can_wait_again(connection: database.Connection) -> None:
     _take(connection, "stop")
     assert takes.cancel(connection, "stop") is not None and takes.cancel(connection, "stop") is None
-    assert takes.claim(connection, "stop", None) is False
-    takes.progress(connection, "stop", "processing", 0.5, None)
+    assert takes.claim(connection, "stop", 0, None) is None
+    takes.progress(connection, "stop", 0, "processing", 0.5, None, None)
     assert takes.get(connection, "stop")["progress"] == 0
     assert takes.wait_again(connection, "stop") is True and takes.wait_again(connection, "stop") is False
-    assert takes.claim(connection, "stop", 3.0)
-    takes.release(connection, "stop")
+    assert takes.claim(connection, "stop", 0, 3.0) and takes.claim(connection, "stop", 2, 3.0)
+    takes.release(connection, "stop", 0)
+    assert takes.get(connection, "stop")["state"] == "running"
+    takes.release(connection, "stop", 2)
     assert takes.get(connection, "stop")["state"] == "waiting"
 
 
 def test_what_waits_without_a_job_is_found(connection: database.Connection) -> None:
     _take(connection, "lost")
-    assert "lost" not in takes.adrift(connection)
+    assert not [key for key, _ in takes.adrift(connection) if key == "lost"]
     connection.execute("update takes set created_at = now() - interval '1 minute' where key = 'lost'")
     connection.execute("update sources set created_at = now() - interval '1 minute' where hash = 'lost'")
-    assert takes.adrift(connection) == ["lost"] and len(sources.adrift(connection)) == 1
+    assert takes.adrift(connection) == [("lost", 0), ("lost", 2)] and len(sources.adrift(connection)) == 1
 
 
 def test_speed_prefers_takes_over_crops_and_takes_their_median(connection: database.Connection) -> None:
@@ -128,7 +141,7 @@ def test_a_cursor_leads_to_the_rows_after_it(connection: database.Connection) ->
     first, cursor = sources.page(connection, None, 2)
     second, _ = sources.page(connection, cursor, 2)
     assert {row["id"] for row in first}.isdisjoint(row["id"] for row in second)
-    with pytest.raises(NotFound, match="first page"):
+    with pytest.raises(OutOfLimits, match="first page"):
         paging.after("???")
 
 
@@ -145,5 +158,5 @@ def test_a_changed_row_is_announced(connection: database.Connection, url: str) -
         listener.execute("listen mistline")
         source, _ = sources.add(writer, "told.png", "told", 1, None, "")
         writer.commit()
-        notice = next(listener.notifies(timeout=5))
+        notice = next(listener.notifies(timeout=PATIENCE))
         assert notice.payload == f'{{"table" : "sources", "key" : "{source["id"]}"}}'

@@ -3,12 +3,15 @@
 import hashlib
 import io
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
 from mistline.errors import NotFound
 from mistline.store.files import Media, original_key
+from mistline.store.settings import ROOT
 
 
 @pytest.fixture(params=["folder", "memory"])
@@ -33,29 +36,36 @@ def test_a_folder_is_taken_over_whole_and_what_is_there_stays(media: Media) -> N
         with media.workspace() as folder:
             made = folder / "picture"
             (made / "view" / "0").mkdir(parents=True)
-            (made / "plate.png").write_text(text)
+            (made / "whole.zip").write_text(text)
             (made / "view" / "0" / "0_0.png").write_text(text)
             media.adopt(made, "pictures/ab/abc")
         assert not folder.exists()
-    assert media.read("pictures/ab/abc/plate.png") == b"first"
+    assert media.read("pictures/ab/abc/whole.zip") == b"first"
     assert media.read("pictures/ab/abc/view/0/0_0.png") == b"first"
 
 
 def test_what_is_not_there_is_said_in_words(media: Media, tmp_path: Path) -> None:
     with pytest.raises(NotFound, match="no such picture"):
-        media.read("pictures/none/plate.png")
+        media.read("pictures/none/shards/000000.zip")
     with pytest.raises(NotFound, match="was a folder removed by hand"):
         media.fetch("originals/no/none", tmp_path)
 
 
-def test_scratch_of_killed_processes_is_swept_when_it_is_old(tmp_path: Path) -> None:
+def test_scratch_of_killed_processes_is_swept(tmp_path: Path) -> None:
     media = Media(tmp_path.as_uri())
-    old, fresh = tmp_path / "incoming" / "old", tmp_path / "incoming" / "fresh"
-    for folder in (old, fresh):
-        (folder / "picture").mkdir(parents=True)
+    code = (
+        "import os, sys; from mistline.store.files import Media; media = Media(sys.argv[1])\n"
+        "with media.workspace() as folder: (folder / 'picture').mkdir(); os.kill(os.getpid(), 9)"
+    )
+    subprocess.run([sys.executable, "-c", code, tmp_path.as_uri()], check=False, cwd=ROOT)
+    [left] = (tmp_path / "incoming").iterdir()
+    foreign, old = (tmp_path / "incoming" / f"elsewhere@1.0@{name}" for name in ("fresh", "old"))
+    foreign.mkdir()
+    old.mkdir()
     os.utime(old, (1, 1))
-    media.sweep(3600)
-    assert not old.exists() and fresh.exists()
+    with media.workspace() as mine:
+        media.sweep()
+        assert mine.exists() and foreign.exists() and not old.exists() and not left.exists()
 
 
 def test_a_failing_upload_leaves_nothing_behind(tmp_path: Path) -> None:

@@ -1,7 +1,6 @@
 """The child process: limits, time-outs, signals, sentences."""
 
 import asyncio
-import json
 import os
 import signal
 import subprocess
@@ -11,14 +10,16 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from pydantic import BaseModel
 
-from mistline.core.media.plate import read_plate, write_plate
+from mistline.core.media.plate import Plate, ShardWriter
 from mistline.errors import BadMedia, OutOfLimits, ProcessingFailed
 from mistline.store.settings import ROOT
+from mistline.work.requests import MakeShard, Original, ReadOriginal, Request, ShardMade
 from mistline.work.sandbox import run_child
 from tests.conftest import as_png
 from tests.core.media.test_still import bomb
-from tests.harness import jobs_of
+from tests.harness import PATIENCE, jobs_of
 
 GIB = 2**30
 CODES = np.random.default_rng(3).integers(0, 256, (96, 128, 3), np.uint8)
@@ -29,8 +30,8 @@ NLM = {
 TRAITS = {"noise_sigma": 5.0, "edge_width": 2.0, "mean_level": 0.5, "measured_on": "the whole picture"}
 
 
-def run(request: dict, *, memory: int = 6 * GIB, seconds: float = 60, told: list | None = None) -> dict:
-    async def go() -> dict:
+def run(request: Request, *, memory: int = 6 * GIB, seconds: float = 60, told: list | None = None) -> BaseModel:
+    async def go() -> BaseModel:
         heard = told if told is not None else []
         return await run_child(
             request, what="a test", memory_bytes=memory, seconds=seconds, report=lambda *news: heard.append(news)
@@ -41,36 +42,35 @@ def run(request: dict, *, memory: int = 6 * GIB, seconds: float = 60, told: list
         return pool.submit(lambda: asyncio.run(go())).result()
 
 
-def reading(folder: Path, name: str, content: bytes) -> dict:
+def reading(folder: Path, name: str, content: bytes) -> ReadOriginal:
     (folder / name).write_bytes(content)
     (folder / "out").mkdir()
-    return {
-        "step": "read",
-        "path": str(folder / name),
-        "name": name,
-        "out": str(folder / "out"),
-        "picture_id": "p",
-    }
+    return ReadOriginal(name=name, path=folder / name, out=folder / "out")
 
 
-def taking(folder: Path, recipe: dict | None, side: int = 32) -> dict:
-    small = CODES[:side, :side]
-    write_plate(folder / "input.png", small)
-    write_plate(folder / "truth.png", small.repeat(2, 0).repeat(2, 1))
+def kept(path: Path, *frames: np.ndarray) -> list[Path]:
+    with ShardWriter(path) as shard:
+        for number, codes in enumerate(frames):
+            shard.add(number, codes)
+    return [path]
+
+
+def taking(folder: Path, recipe: dict | None, side: int = 32, frames: int = 1, **more: object) -> MakeShard:
+    small = [np.roll(CODES, 5 * number, 1)[:side, :side] for number in range(frames)]
     (folder / "out").mkdir()
-    return {
-        "step": "take", "name": "plate", "recipe": recipe, "repeats": 2,
-        "setup": {"factor": 2}, "others": {}, "traits": TRAITS, "picture_id": "p",
-        "truth": str(folder / "truth.png"), "input": str(folder / "input.png"), "out": str(folder / "out"),
-        "truth_size": {"width": 2 * side, "height": 2 * side}, "lane": str(folder / "lane"),
-    }  # fmt: skip
+    return MakeShard.model_validate({
+        "name": "plate", "recipe": recipe, "repeats": 2, "setup": {"factor": 2}, "traits": TRAITS, "frames": frames,
+        "truth": kept(folder / "truth.zip", *(codes.repeat(2, 0).repeat(2, 1) for codes in small)),
+        "input": kept(folder / "input.zip", *small), "out": folder / "out",
+        "target": {"width": 2 * side, "height": 2 * side}, "lane": folder / "lane", **more,
+    })  # fmt: skip
 
 
 def test_a_good_file_is_read_with_progress(tmp_path: Path) -> None:
     told: list[tuple[str, float]] = []
     found = run(reading(tmp_path, "a.png", as_png(CODES)), told=told)
-    assert found["facts"]["width"] == 128 and found["picture"]["levels"] == 1
-    assert np.array_equal(np.round(read_plate(tmp_path / "out/picture/plate.png").pixels * 255), CODES)
+    assert isinstance(found, Original) and found.facts["width"] == 128 and found.picture.levels == 1
+    assert np.array_equal(Plate([tmp_path / "out/picture/shards/000000.zip"]).codes(), CODES)
     assert [stage for stage, _ in told] == ["reading", "writing", "measuring"]
 
 
@@ -101,15 +101,15 @@ def test_a_step_that_takes_too_long_is_stopped(tmp_path: Path) -> None:
 def test_a_take_is_timed_written_and_scored(tmp_path: Path) -> None:
     told: list[tuple[str, float]] = []
     made = run(taking(tmp_path, NLM), told=told)
-    assert len(made["timing"]["process"]) == 2 and made["timing"]["peak_bytes"] > 10e6
-    assert made["settings"][0] == {
+    assert isinstance(made, ShardMade) and len(made.timing.process) == 2 and made.timing.peak_bytes > 10e6
+    assert made.settings[0] == {
         "method": "non_local_means",
         "luma": 50.0,
         "colour": 50.0,
         "rule": "even",
         "read": 0.0,
     }
-    assert made["picture"]["bit_depth"] == 16 and 0 < made["scores"]["ssim"]["value"] < 1
+    assert made.picture.bit_depth == 16 and 0 < made.scores[0]["ssim"].value < 1
     shares = [share for _, share in told]
     assert shares == sorted(shares) and shares[-1] == 0.96
     assert "processing 2 of 2" in [stage for stage, _ in told]
@@ -117,12 +117,9 @@ def test_a_take_is_timed_written_and_scored(tmp_path: Path) -> None:
 
 def test_the_truth_without_a_recipe_stays_identical(tmp_path: Path) -> None:
     made = run(taking(tmp_path, None))
-    assert (
-        made["scores"]["psnr_rgb"]["value"] is None
-        and made["scores"]["ciede2000"]["value"] == 0
-        and made["clipped"] == 0
-    )
-    assert "process" not in made["timing"] and made["settings"] == []
+    assert isinstance(made, ShardMade) and made.clipped == 0
+    assert made.scores[0]["psnr_rgb"].value is None and made.scores[0]["ciede2000"].value == 0
+    assert made.timing.process == [] and made.settings == []
 
 
 def test_two_timings_never_run_at_once(tmp_path: Path) -> None:
@@ -131,7 +128,7 @@ def test_two_timings_never_run_at_once(tmp_path: Path) -> None:
 
     request = taking(tmp_path, NLM)
     told: list[tuple[str, float]] = []
-    with Path(request["lane"]).open("a") as lane:
+    with request.lane.open("a") as lane:
         fcntl.flock(lane, fcntl.LOCK_EX)
         with pytest.raises(ProcessingFailed, match="longer"):
             run(request, seconds=4, told=told)
@@ -149,13 +146,7 @@ def test_a_full_disk_is_said_in_words(tmp_path: Path) -> None:
         pytest.skip("no right to mount a file system here")
     try:
         (tmp_path / "a.png").write_bytes(as_png(CODES))
-        request = {
-            "step": "read",
-            "path": str(tmp_path / "a.png"),
-            "name": "a.png",
-            "out": str(disk),
-            "picture_id": "p",
-        }
+        request = ReadOriginal(name="a.png", path=tmp_path / "a.png", out=disk)
         with pytest.raises(ProcessingFailed, match="disk of the media store is full; free some space"):
             run(request)
     finally:
@@ -163,11 +154,11 @@ def test_a_full_disk_is_said_in_words(tmp_path: Path) -> None:
 
 
 def test_the_child_dies_with_its_parent(tmp_path: Path) -> None:
-    request = taking(tmp_path, NLM, side=96)
-    request["truth_size"] = {"width": 1500, "height": 1500}
+    request = taking(tmp_path, NLM, side=96, target={"width": 1500, "height": 1500}, repeats=2000)
     code = (
-        "import asyncio, json, sys; from mistline.work.sandbox import run_child\n"
-        "request = json.load(sys.stdin)\n"
+        "import asyncio, sys; from mistline.work.sandbox import run_child\n"
+        "from mistline.work.requests import MakeShard\n"
+        "request = MakeShard.model_validate_json(sys.stdin.read())\n"
         "say = lambda stage, share: print(stage, flush=True)\n"
         "asyncio.run(run_child(request, what='x', memory_bytes=2**33, seconds=99, report=say))"
     )
@@ -175,16 +166,58 @@ def test_the_child_dies_with_its_parent(tmp_path: Path) -> None:
         [sys.executable, "-c", code], cwd=ROOT, stdin=subprocess.PIPE, stdout=subprocess.PIPE
     )
     assert parent.stdin and parent.stdout
-    parent.stdin.write(json.dumps({**request, "repeats": 2000}).encode())
+    parent.stdin.write(request.model_dump_json().encode())
     parent.stdin.close()
     while b"processing" not in parent.stdout.readline():
         assert parent.poll() is None
     [child] = jobs_of(parent.pid)
+    child.suspend()  # as in a long step, it will not notice by itself that nobody listens
     os.kill(parent.pid, signal.SIGKILL)
     parent.wait()
-    child.wait(3)
+    child.wait(PATIENCE)
+
+
+def test_a_child_that_is_killed_is_tried_again(tmp_path: Path) -> None:
+    """Twice killed from outside in its long step, it still gives a whole result."""
+    request, killed, told = taking(tmp_path, NLM, side=96, repeats=30), [], []
+
+    def kill(stage: str, share: float) -> None:
+        told.append(stage)
+        if stage == f"processing {3 + len(killed)} of 30" and len(killed) < 2:
+            [job] = jobs_of(os.getpid())
+            job.kill()
+            killed.append(job.pid)
+
+    class Heard(list):
+        def append(self, news: tuple[str, float]) -> None:
+            kill(*news)
+
+    made = run(request, told=Heard())
+    assert len(set(killed)) == 2 and told.count("processing 1 of 30") == 3
+    assert len(made.timing.process) == 30 and (tmp_path / "out/picture/shards/000000.zip").exists()
+
+
+def test_a_killed_fork_server_is_replaced(tmp_path: Path) -> None:
+    """With its children it goes in the middle of a step; the step is done again by another."""
+    request, killed = taking(tmp_path, NLM, side=96, repeats=20), []
+
+    class Heard(list):
+        def append(self, news: tuple[str, float]) -> None:
+            if news[0] == f"processing {3 + len(killed)} of 20" and len(killed) < 3:
+                [job] = jobs_of(os.getpid())
+                server = job.parent()
+                assert server is not None
+                server.kill()
+                killed.append(server.pid)
+
+    made = run(request, told=Heard())
+    assert len(set(killed)) == 3 and len(made.timing.process) == 20
+
+
+class Nonsense(Request[Original]):
+    """A step that nobody knows."""
 
 
 def test_a_failure_of_the_child_itself_is_told() -> None:
-    with pytest.raises(ProcessingFailed, match=r"the process failed \(KeyError: 'nonsense'\)"):
-        run({"step": "nonsense", "name": "x"})
+    with pytest.raises(ProcessingFailed, match="a test: Mistline itself failed here; run it again"):
+        run(Nonsense(name="x"))

@@ -10,7 +10,8 @@ const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTi
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
-      <BrowserRouter>
+      {/* Not in a transition: a control that lives in the address would snap back while it waits. */}
+      <BrowserRouter useTransitions={false}>
         <App />
       </BrowserRouter>
     </QueryClientProvider>

@@ -4,7 +4,7 @@ Thresholds are common practice and stand in `THRESHOLDS`: below them the eye see
 cannot tell it from chance.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from mistline.core.measure.colour_shift import MISTAKES
@@ -33,11 +33,12 @@ COARSE = ("1/32 to 1/16", "1/16 to 1/8")
 
 @dataclass(frozen=True)
 class Score:
-    """A stored figure: its value (None if there is none, or if it is infinite) and the parts behind it."""
+    """A stored figure: its value (None if there is none, or if it is infinite), the parts behind it, its frames."""
 
     value: float | None
     parts: Mapping[str, float] = field(default_factory=dict)
     note: str = ""
+    frames: Sequence[float | None] | None = None
 
 
 Scores = Mapping[str, Score]

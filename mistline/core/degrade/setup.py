@@ -4,7 +4,7 @@ from typing import Literal
 
 import cv2
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from mistline.core.degrade.compression import halve_chroma, jpeg
 from mistline.core.degrade.downsample import Plan
@@ -35,6 +35,30 @@ class Setup(BaseModel):
     half_chroma: bool = Field(False, description="Colour at half the size each way (4:2:0).")
     jpeg: int | None = Field(None, ge=1, le=100, description="JPEG at this quality; none if empty.")
     seed: int = Field(1, ge=0, le=2**31, description="Start of the random numbers of the noise.")
+
+    @field_validator("factor")
+    @classmethod
+    def _whole(cls, value: float) -> float:
+        if abs(value * 1000 - round(value * 1000)) > 1e-6:
+            raise ValueError(f"{value:g} has too many decimals; round it to three, as 4.267")
+        return round(value, 3)
+
+    def identity(self) -> dict[str, object]:
+        """What makes the input: settings that have no effect stand at their defaults, so that one input has one key.
+
+        >>> Setup(factor=2, seed=7).identity() == Setup(factor=2).identity()
+        True
+        """
+        idle: dict[str, object] = {}
+        if not (self.noise or self.underexposed):
+            idle["seed"] = 1
+        if self.factor == 1:
+            idle |= {"kernel": "area"} if self.blur else {"kernel": "area", "light": "linear"}
+        if self.jpeg:
+            idle["eight_bit"] = False  # JPEG rounds to 8 bits itself
+        fields = self.model_copy(update=idle).model_dump()
+        numbers = {name for name, field in Setup.model_fields.items() if field.annotation is float}
+        return {name: float(value) + 0.0 if name in numbers else value for name, value in fields.items()}
 
     def words(self) -> str:
         """The set-up in words.
@@ -77,13 +101,14 @@ def clean_input(truth: Frame, setup: Setup, sizes: Plan) -> Frame:
     return truth.with_pixels(encode_srgb(pixels) if linear else pixels)
 
 
-def make_input(truth: Frame, setup: Setup, sizes: Plan) -> Frame:
+def make_input(truth: Frame, setup: Setup, sizes: Plan, number: int = 0) -> Frame:
     """Damage the truth by the set-up's chain; not yet rounded, its bit depth says what to round it to.
 
-    Each kind of noise has a stream of random numbers of its own, all from the set-up's seed.
+    Each kind of noise and each frame (by its number) has a stream of random numbers of its own, all from the set-up's
+    seed.
     """
     frame = clean_input(truth, setup, sizes)
-    even, sensor = np.random.SeedSequence(setup.seed).spawn(2)
+    even, sensor = np.random.SeedSequence([setup.seed, number]).spawn(2)
     if setup.noise:
         frame = gaussian_noise(frame, setup.noise, even)
     if setup.underexposed:

@@ -46,10 +46,14 @@ TRAIT_SIDE = 4096
 HARD_EDGE = 1.3  # pixels: only what was drawn on a screen is as crisp
 
 
-def measure_all(evidence: Evidence, report: Callable[[float], None] = lambda done: None) -> dict[str, Measured]:
-    """Every measure's value for a result, without the maps."""
+def measure_all(
+    evidence: Evidence, report: Callable[[float], None] = lambda done: None, *, quick: bool = False
+) -> dict[str, Measured]:
+    """Every measure's value for a result (or only what is read on each frame of a clip), without the maps."""
     values: dict[str, Measured] = {}
     for number, measure in enumerate(MEASURES.values(), 1):
+        if quick and not measure.each_frame:
+            continue
         found = measure.read(evidence)
         values[measure.id] = Measured(found.value, parts=found.parts, note=found.note)
         report(number / len(MEASURES))

@@ -49,6 +49,6 @@ MEASURES = [
     Measure(
         "gmsd", 1, "Gradient damage (GMSD)", "", "lower", "close to the truth",
         "How unevenly slopes are damaged; strict on the worst areas. 0 is identical.",
-        "Xue, Zhang, Mou, Bovik 2014", tie=0.001, digits=4, of=_of,
+        "Xue, Zhang, Mou, Bovik 2014", tie=0.001, digits=4, of=_of, each_frame=True,
     )
 ]  # fmt: skip

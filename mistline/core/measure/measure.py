@@ -173,6 +173,8 @@ class Measure:
         What must be there: "truth", "input", or nothing.
     of : (Evidence) -> Measured
         May raise `NotMeasurable`.
+    each_frame : bool
+        Whether it is quick enough to be read on every frame of a clip; the others are read on every n-th.
     """
 
     id: str
@@ -187,6 +189,7 @@ class Measure:
     digits: int
     of: Callable[[Evidence], Measured]
     needs: tuple[Literal["truth", "input"], ...] = ("truth",)
+    each_frame: bool = False
 
     def read(self, evidence: Evidence) -> Measured:
         """The measured value, or none with a note on why."""

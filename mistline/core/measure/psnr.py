@@ -98,11 +98,11 @@ MEASURES = [
     Measure(
         "psnr_luma", 1, "PSNR, luma", "dB", "higher", "close to the truth",
         "Distance from the truth in brightness, all pixels alike. About 0.1 dB is the least that shows.",
-        "ITU-T J.340", tie=0.05, digits=2, of=_luma,
+        "ITU-T J.340", tie=0.05, digits=2, of=_luma, each_frame=True,
     ),
     Measure(
         "psnr_rgb", 1, "PSNR, RGB", "dB", "higher", "close to the truth",
-        "Distance from the truth over all three channels.", "ITU-T J.340", tie=0.05, digits=2, of=_rgb,
+        "Distance from the truth over all three channels.", "ITU-T J.340", tie=0.05, digits=2, of=_rgb, each_frame=True,
     ),
     Measure(
         "agreement", 2, "Agreement with the input", "dB", "higher", "close to the truth",

@@ -121,7 +121,7 @@ MEASURES = [
     Measure(
         "ssim", 1, "SSIM", "", "higher", "close to the truth",
         "Local structure kept: 1 is identical. Follows the eye better than PSNR on blur and texture.",
-        "Wang, Bovik, Sheikh, Simoncelli 2004", tie=0.001, digits=4, of=_single,
+        "Wang, Bovik, Sheikh, Simoncelli 2004", tie=0.001, digits=4, of=_single, each_frame=True,
     ),
     Measure(
         "ms_ssim", 1, "MS-SSIM", "", "higher", "close to the truth",

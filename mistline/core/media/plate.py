@@ -1,32 +1,49 @@
-"""Mistline's own lossless pictures: PNG of 8 or 16 bits, and the tiles that the viewer draws from it.
+"""Mistline's own lossless pictures: frames of 8 or 16 bits in shards, and the tiles that the viewer draws of them.
 
-Tiles are 8-bit PNG, `TILE` pixels square, at level 0 (full size) and at halved levels until the picture
-fits one tile: `view/<level>/<column>_<row>.png`. The code values of level 0 are exactly those of the
-picture, rounded to 8 bits.
+A shard holds consecutive frames of a picture, a still has one: a ZIP archive whose members are stored as they are
+(its directory tells where each lies, and each has a checksum). A member is a band of rows, so that memory stays small:
+`<frame>_<top row>_<width>x<height>x<channels>_<bits>bit.zst` holds, compressed by Zstandard [1]_, the differences of
+each value from its left neighbour (modulo 2^bits), first all their low bytes, then all high ones.
+
+Tiles are 8-bit PNG, `TILE` pixels square, at level 0 (full size) and at halved levels until the frame
+fits one tile: `view/<frame>/<level>/<column>_<row>.png`. The code values of level 0 are exactly those of the
+frame, rounded to 8 bits.
+
+References
+----------
+.. [1] RFC 8878, "Zstandard Compression and the 'application/zstd' Media Type", 2021.
 """
 
+import errno
+import os
+import re
+import zipfile
+import zlib
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from functools import cached_property
 from pathlib import Path
 
 import cv2
+import imagecodecs
 import numpy as np
 
 from mistline.core.frame import Codes, Frame, Size, to_frame
 from mistline.errors import BadMedia
 
 __all__ = [
-    "TILE",
-    "encode_plate",
-    "levels",
-    "quantise",
-    "read_codes",
-    "read_plate",
-    "to_eight_bit",
-    "write_plate",
-    "write_view",
-]
+    "SHARD", "TILE", "Plate", "ShardWriter", "encode_png", "is_whole_png", "levels", "quantise", "shard_name",
+    "shards_of", "to_eight_bit", "write_png", "write_thumbnail", "write_view",
+]  # fmt: skip
 
 TILE = 512
 THUMBNAIL = 360
+ROWS = 256
+SHARD = 12  # frames
+BAND = 2**24  # pixels that are packed at once
+MEMBER = re.compile(r"(?P<frame>\d+)_\d+_(?P<width>\d+)x(?P<height>\d+)x(?P<channels>\d)_(?P<bits>8|16)bit\.zst")
+END = b"\0\0\0\0IEND\xaeB`\x82"
 FAST = [cv2.IMWRITE_PNG_COMPRESSION, 2, cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_DEFAULT]
 
 
@@ -43,7 +60,10 @@ def to_eight_bit(codes: Codes) -> Codes:
     """Round to 8 bits: v / 257 for 16-bit values."""
     if codes.dtype == np.uint8:
         return codes
-    return ((codes.astype(np.uint32) + 128) // 257).astype(np.uint8)
+    out = np.empty(codes.shape, np.uint8)
+    for top in range(0, codes.shape[0], ROWS):
+        out[top : top + ROWS] = (codes[top : top + ROWS].astype(np.uint32) + 128) // 257
+    return out
 
 
 def _swap(codes: Codes) -> Codes:
@@ -51,7 +71,7 @@ def _swap(codes: Codes) -> Codes:
     return np.ascontiguousarray(codes[..., ::-1]) if codes.shape[2] == 3 else codes
 
 
-def encode_plate(codes: Codes) -> bytes:
+def encode_png(codes: Codes) -> bytes:
     """(H, W, 1 or 3) integers as a PNG, losslessly."""
     done, data = cv2.imencode(".png", _swap(codes), FAST)
     if not done:
@@ -60,22 +80,138 @@ def encode_plate(codes: Codes) -> bytes:
     return content
 
 
-def write_plate(path: Path, codes: Codes) -> None:
-    """Write (H, W, 1 or 3) integers as PNG, losslessly."""
-    path.write_bytes(encode_plate(codes))
+def write_png(path: Path, codes: Codes) -> None:
+    """Write (H, W, 1 or 3) integers as PNG, losslessly, straight to the disk.
+
+    Raises
+    ------
+    OSError
+        With ENOSPC if it could not be written to its end.
+    """
+    if not (cv2.imwrite(str(path), _swap(codes), FAST) and _ends(path)):
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(path))
 
 
-def read_codes(path: Path) -> Codes:
-    """Read back what `write_plate` wrote, (H, W, 1 or 3) integers of the file's bit depth."""
-    codes = cv2.imdecode(np.frombuffer(path.read_bytes(), np.uint8), cv2.IMREAD_UNCHANGED)
-    if codes is None:
-        raise BadMedia(f"{path.name} in the media store is damaged; run the trial again to make it anew.")
-    return _swap(codes if codes.ndim == 3 else codes[..., None])
+def _ends(path: Path) -> bool:
+    """Whether a PNG file goes on to its end marker; the codec does not notice a disk that is full at the last byte."""
+    with path.open("rb") as file:
+        file.seek(max(0, path.stat().st_size - len(END)))
+        return file.read() == END
 
 
-def read_plate(path: Path) -> Frame:
-    """Read back what `write_plate` wrote, as a frame."""
-    return to_frame(read_codes(path))
+def shards_of(frames: int) -> list[tuple[int, int]]:
+    """How the frames of a picture are shared out: the first frame of each shard and their number.
+
+    >>> shards_of(1), shards_of(30)
+    ([(0, 1)], [(0, 12), (12, 12), (24, 6)])
+    """
+    return [(first, min(SHARD, frames - first)) for first in range(0, frames, SHARD)]
+
+
+def shard_name(first: int) -> str:
+    """File name of the shard that begins with a frame.
+
+    >>> shard_name(48)
+    'shards/000048.zip'
+    """
+    return f"shards/{first:06d}.zip"
+
+
+def _pack(band: Codes) -> bytes:
+    steps = imagecodecs.delta_encode(np.ascontiguousarray(band), axis=1)
+    split = steps.astype(steps.dtype.newbyteorder("<"), copy=False).view(np.uint8).reshape(-1, steps.itemsize).T
+    return bytes(imagecodecs.zstd_encode(np.ascontiguousarray(split).tobytes(), level=1))
+
+
+def _unpack(name: str, packed: bytes) -> Codes:
+    said = MEMBER.fullmatch(name)
+    if said is None:
+        raise ValueError(f"{name} is no band of rows")
+    size = int(said["bits"]) // 8
+    split = np.frombuffer(imagecodecs.zstd_decode(packed), np.uint8).reshape(size, -1)
+    steps = np.ascontiguousarray(split.T).view(f"<u{size}")
+    shape = (int(said["height"]), int(said["width"]), int(said["channels"]))
+    band: Codes = imagecodecs.delta_decode(steps.reshape(shape), axis=1)
+    return band
+
+
+class ShardWriter:
+    """Writes numbered frames losslessly, one after another; a context that is left whole, or with an `OSError`."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._archive = zipfile.ZipFile(path, "w", zipfile.ZIP_STORED)
+
+    def __enter__(self) -> "ShardWriter":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._archive.close()
+
+    def add(self, number: int, codes: Codes) -> None:
+        """Write a frame, (H, W, 1 or 3) integers of 8 or 16 bits."""
+        rows = max(1, BAND // codes.shape[1])
+        for top in range(0, codes.shape[0], rows):
+            band = codes[top : top + rows]
+            height, width, channels = band.shape
+            name = f"{number:06d}_{top:06d}_{width}x{height}x{channels}_{8 * codes.itemsize}bit.zst"
+            # Without the time of writing: the same frames make the same file.
+            self._archive.writestr(zipfile.ZipInfo(name), _pack(band))
+
+
+class Plate:
+    """The frames of a picture, in one shard or in several."""
+
+    def __init__(self, shards: Sequence[Path]) -> None:
+        self.shards = shards
+
+    @cached_property
+    def _bands(self) -> dict[int, list[tuple[Path, str]]]:
+        """Where the bands of each frame lie, from top to bottom."""
+        found: dict[int, list[tuple[Path, str]]] = {}
+        for path in self.shards:
+            with self._trusted(path), zipfile.ZipFile(path) as shard:
+                for name in sorted(shard.namelist()):
+                    found.setdefault(int(name.partition("_")[0]), []).append((path, name))
+        return found
+
+    @staticmethod
+    @contextmanager
+    def _trusted(path: Path) -> Iterator[None]:
+        try:
+            yield
+        except (zipfile.BadZipFile, imagecodecs.ZstdError, ValueError) as error:
+            raise BadMedia(
+                f"{path.name} in the media store is damaged ({error}); run the trial again to make it anew."
+            ) from None
+
+    def codes(self, number: int = 0) -> Codes:
+        """A frame as (H, W, 1 or 3) integers of its bit depth."""
+        if number not in self._bands:
+            raise BadMedia(f"The media store does not hold frame {number}; run the trial again to make it anew.")
+        places = self._bands[number]
+        first = self._band(*places[0])
+        if len(places) == 1:
+            return first
+        rows = first.shape[0]  # of every band but the last
+        whole: Codes = np.empty((rows * len(places), *first.shape[1:]), first.dtype)
+        whole[:rows] = first
+        for count, place in enumerate(places[1:], 1):
+            band = self._band(*place)
+            whole[count * rows : count * rows + band.shape[0]] = band
+        return whole[: count * rows + band.shape[0]]
+
+    def _band(self, path: Path, name: str) -> Codes:
+        with self._trusted(path), zipfile.ZipFile(path) as shard:
+            return _unpack(name, shard.read(name))
+
+    def stream(self, first: int, count: int) -> Iterator[Codes]:
+        """Frames one after another."""
+        return (self.codes(number) for number in range(first, first + count))
+
+    def frame(self, number: int = 0) -> Frame:
+        """A frame as float32."""
+        return to_frame(self.codes(number))
 
 
 def levels(size: Size) -> int:
@@ -90,26 +226,55 @@ def levels(size: Size) -> int:
     return count
 
 
+def is_whole_png(data: bytes) -> bool:
+    """Whether a PNG file is what was written: every chunk's checksum, up to its end (ISO/IEC 15948, 5.3).
+
+    >>> whole = encode_png(np.zeros((2, 2, 1), np.uint8))
+    >>> is_whole_png(whole), is_whole_png(whole[:-5]), is_whole_png(whole.replace(b"IDAT", b"IDAX"))
+    (True, False, False)
+    """
+    if data[:8] != b"\x89PNG\r\n\x1a\n":
+        return False
+    place, kind = 8, b""
+    while place + 12 <= len(data):
+        length = int.from_bytes(data[place : place + 4])
+        body = data[place + 4 : place + 8 + length]
+        if int.from_bytes(data[place + 8 + length : place + 12 + length]) != zlib.crc32(body):
+            return False
+        kind, place = body[:4], place + 12 + length
+    return kind == b"IEND"
+
+
 def write_view(folder: Path, codes: Codes) -> int:
     """Write all tile levels and a thumbnail below `folder`; return the number of levels."""
     level = to_eight_bit(codes)
     count = levels(Size(level.shape[1], level.shape[0]))
-    for number in range(count):
-        target = folder / str(number)
-        target.mkdir(parents=True, exist_ok=True)
-        for top in range(0, level.shape[0], TILE):
-            for left in range(0, level.shape[1], TILE):
-                write_plate(
-                    target / f"{left // TILE}_{top // TILE}.png", level[top : top + TILE, left : left + TILE]
-                )
-        height, width = level.shape[:2]
-        if number < count - 1:
-            halved = cv2.resize(level, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA)
-            level = halved if halved.ndim == 3 else halved[..., None]
+    with ThreadPoolExecutor(2) as pool:
+        for number in range(count):
+            target = folder / str(number)
+            target.mkdir(parents=True, exist_ok=True)
+            places = [(y, x) for y in range(0, level.shape[0], TILE) for x in range(0, level.shape[1], TILE)]
+
+            def cut(place: tuple[int, int], target: Path = target, level: Codes = level) -> None:
+                y, x = place
+                write_png(target / f"{x // TILE}_{y // TILE}.png", level[y : y + TILE, x : x + TILE])
+
+            list(pool.map(cut, places))
+            height, width = level.shape[:2]
+            if number < count - 1:
+                halved = cv2.resize(level, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA)
+                level = halved if halved.ndim == 3 else halved[..., None]
+    write_thumbnail(folder, level)
+    return count
+
+
+def write_thumbnail(folder: Path, codes: Codes) -> None:
+    """Write a small picture for lists below `folder`."""
+    level = to_eight_bit(codes)
     scale = THUMBNAIL / max(level.shape[:2])
     if scale < 1:
         small = (max(1, round(level.shape[1] * scale)), max(1, round(level.shape[0] * scale)))
         level = cv2.resize(level, small, interpolation=cv2.INTER_AREA)
         level = level if level.ndim == 3 else level[..., None]
-    write_plate(folder / "thumbnail.png", level)
-    return count
+    folder.mkdir(parents=True, exist_ok=True)
+    write_png(folder / "thumbnail.png", level)

@@ -3,6 +3,7 @@
 Only ever called in a child process with limits of memory and time; nothing in the file is trusted.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
@@ -14,6 +15,7 @@ import onnx
 from mistline.core.frame import Array, Size, luma
 from mistline.core.measure.registration import placement
 from mistline.core.methods.network import ModelCard, Run, feed, in_tiles, session
+from mistline.core.plain import plain
 from mistline.core.resample import resize
 from mistline.errors import BadModel
 
@@ -28,6 +30,7 @@ SHIFTED = 0.05
 WIDEST_OVERLAP = 64
 RANGES: tuple[Literal[1, 255], ...] = (1, 255)
 OWN_DOMAINS = ("", "ai.onnx")
+KINDS = {number: word.lower() for word, number in onnx.TensorProto.DataType.items()}
 Layout = Literal["NCHW", "NHWC"]
 
 
@@ -61,13 +64,41 @@ def _read(path: Path, name: str) -> onnx.ModelProto:
         raise BadModel(f"{name} is not an ONNX model; export it in that format and drop it in again.") from None
     if not nodes or not graph.input:
         raise BadModel(f"{name} is not an ONNX model; export it in that format and drop it in again.")
-    if any(tensor.data_location == onnx.TensorProto.EXTERNAL for tensor in graph.initializer):
+    if any(tensor.data_location == onnx.TensorProto.EXTERNAL for tensor in _tensors(model)):
         raise BadModel(f"{name} keeps its weights in another file; export it as one file.")
-    foreign = {node.op_type for node in nodes if node.domain not in OWN_DOMAINS}
-    if foreign or model.functions:
-        named = ", ".join(sorted(foreign)) or ", ".join(function.name for function in model.functions)
+    inner = [node for each in _graphs(graph) for node in each.node]
+    foreign = {node.op_type for node in inner if node.domain not in OWN_DOMAINS}
+    foreign |= {function.name for function in model.functions}
+    if foreign:
+        named = ", ".join(plain(each, 40) for each in sorted(foreign)[:3])
         raise BadModel(f"{name} needs operators of its own ({named}); export it with standard ones.")
     return model
+
+
+def _graphs(graph: onnx.GraphProto) -> Iterator[onnx.GraphProto]:
+    """A graph and those of its branches and loops, however deep."""
+    waiting = [graph]
+    while waiting:
+        each = waiting.pop()
+        yield each
+        for node in each.node:
+            for attribute in node.attribute:
+                waiting += [*attribute.graphs, *([attribute.g] if attribute.HasField("g") else [])]
+
+
+def _tensors(model: onnx.ModelProto) -> Iterator[onnx.TensorProto]:
+    """Every tensor that a model holds: weights, sparse ones, constants of nodes, of branches and of functions."""
+    nodes = [node for function in model.functions for node in function.node]
+    for graph in _graphs(model.graph):
+        yield from graph.initializer
+        for sparse in graph.sparse_initializer:
+            yield from (sparse.values, sparse.indices)
+        nodes += graph.node
+    for attribute in (attribute for node in nodes for attribute in node.attribute):
+        yield from attribute.tensors
+        yield attribute.t
+        for sparse in (*attribute.sparse_tensors, attribute.sparse_tensor):
+            yield from (sparse.values, sparse.indices)
 
 
 def _door(model: onnx.ModelProto, name: str) -> _Door:
@@ -77,7 +108,7 @@ def _door(model: onnx.ModelProto, name: str) -> _Door:
         raise BadModel(f"{name} wants {len(inputs)} inputs; a method has one: a picture.")
     tensor = inputs[0].type.tensor_type
     if tensor.elem_type != onnx.TensorProto.FLOAT:
-        kind = onnx.TensorProto.DataType.Name(tensor.elem_type).lower()
+        kind = KINDS.get(tensor.elem_type, "other")
         raise BadModel(f"{name} takes {kind} values; export it with 32-bit float input.")
     dims = [dim.dim_value if dim.HasField("dim_value") and dim.dim_value > 0 else None for dim in tensor.shape.dim]
     if len(dims) != 4:
@@ -149,12 +180,30 @@ def _reach(run: Run, side: int, channels: int, factor: int) -> int:
 
 def inspect_model(path: Path, name: str, identity: str) -> ModelCard:
     """Read, try and measure a model; return its card, or raise `BadModel` with one sentence."""
+    try:
+        return _inspected(path, name, identity)
+    except (BadModel, MemoryError):
+        raise
+    except Exception as error:  # whatever a graph makes the libraries stumble over
+        raise BadModel(
+            f"{name} fails while it is tried; it is damaged or does something else; export it again."
+        ) from error
+
+
+def _inspected(path: Path, name: str, identity: str) -> ModelCard:
     model = _read(path, name)
     door = _door(model, name)
     try:
         session(path)
     except Exception as error:
-        reason = str(error).split(" : ")[-1].splitlines()[0][:160]
+        if "allocate" in str(error).lower():
+            raise MemoryError from None
+        newest = onnx.defs.onnx_opset_version()
+        reason = (
+            f"opset {_opset(model)}, the newest known is {newest}"
+            if _opset(model) > newest
+            else "its graph is not valid"
+        )
         raise BadModel(f"{name} cannot be loaded ({reason}); export it again with a standard opset.") from None
     side = door.height or door.width or SIDE
     found = None
@@ -186,7 +235,7 @@ def inspect_model(path: Path, name: str, identity: str) -> ModelCard:
     if reach > overlap:
         notes.append("It looks at the whole picture at once; where tiles meet, results may differ slightly.")
     card = ModelCard(
-        id=identity, name=name.removesuffix(".onnx"), summary=_summary(factor, channels),
+        id=identity, name=plain(name.removesuffix(".onnx")), summary=_summary(factor, channels),
         task="enlarge" if factor > 1 else "reduce noise", factor=factor, channels=channels, layout=layout, top=top,
         multiple=multiple, tile=fixed, levels=False, overlap=overlap, opset=_opset(model),
         parameters=_parameters(model), file_bytes=path.stat().st_size, notes=notes,

@@ -16,6 +16,7 @@ import onnxruntime
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Array
+from mistline.errors import ProcessingFailed
 
 __all__ = ["THREADS", "Figure", "ModelCard", "Run", "apply", "in_tiles", "session"]
 
@@ -124,4 +125,19 @@ def in_tiles(run: Run, pixels: Array, card: ModelCard, tile: int = TILE) -> Arra
 
 def apply(path: Path, card: ModelCard, pixels: Array) -> Array:
     """Run the model of a file on (H, W, C) in 0..1; the result is `card.factor` times larger, not clipped."""
-    return in_tiles(feed(path, card.layout, card.top), pixels, card)
+    try:
+        result = in_tiles(feed(path, card.layout, card.top), pixels, card)
+    except MemoryError:
+        raise
+    except Exception as error:
+        if "allocate" in str(error).lower():
+            raise MemoryError from None
+        where = f"{pixels.shape[1]} x {pixels.shape[0]}"
+        raise ProcessingFailed(
+            f"{card.name} fails on a picture of {where} pixels; choose another model."
+        ) from error
+    if not np.isfinite(result).all():
+        raise ProcessingFailed(
+            f"{card.name} returns values that are no numbers on this picture; choose another model."
+        )
+    return result

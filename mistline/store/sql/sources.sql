@@ -43,6 +43,10 @@ where id = %(id)s
 -- name: fail
 update sources set state = 'failed', error = %(error)s where id = %(id)s
 
+-- name: delete_takes
+-- Takes of a source that no trial shows any more; their pictures stay in the media store.
+delete from takes where source_id = %(id)s and not exists (select from entries e where e.take_key = takes.key)
+
 -- name: delete
 delete from sources where id = %(id)s
 

@@ -1,6 +1,6 @@
 -- name: add
-insert into trials (name, source_id, setup, plate_key)
-values (%(name)s, %(source_id)s, %(setup)s, %(plate_key)s)
+insert into trials (name, source_id, setup, plate_key, first, frames)
+values (%(name)s, %(source_id)s, %(setup)s, %(plate_key)s, %(first)s, %(frames)s)
 returning id::text
 
 -- name: add_entry
@@ -20,7 +20,7 @@ where t.id = %(id)s
 select e.*, k.state, k.stage, k.progress, k.seconds_left, k.error, k.picture_id, k.settings, k.timing,
     k.clipped, k.repeats, m.profile as machine, p.file_bytes,
     coalesce((select jsonb_object_agg(c.measure,
-        jsonb_build_object('value', c.value, 'parts', c.parts, 'note', c.note))
+        jsonb_build_object('value', c.value, 'parts', c.parts, 'note', c.note, 'frames', c.frames))
         from scores c where c.take_key = k.key), '{}') as scores
 from entries e
 join takes k on k.key = e.take_key

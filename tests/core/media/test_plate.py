@@ -7,15 +7,17 @@ import pytest
 from PIL import Image
 
 from mistline.core.frame import Frame, Size
+from mistline.core.media import plate
 from mistline.core.media.plate import (
     TILE,
+    Plate,
+    ShardWriter,
     levels,
     quantise,
-    read_plate,
     to_eight_bit,
-    write_plate,
     write_view,
 )
+from mistline.errors import BadMedia
 
 RNG = np.random.default_rng(9)
 
@@ -24,10 +26,37 @@ RNG = np.random.default_rng(9)
 @pytest.mark.parametrize("channels", [1, 3])
 def test_a_plate_comes_back_exactly(tmp_path: Path, top: int, channels: int) -> None:
     codes = RNG.integers(0, top + 1, (30, 50, channels)).astype(np.uint8 if top == 255 else np.uint16)
-    write_plate(tmp_path / "plate.png", codes)
-    back = read_plate(tmp_path / "plate.png")
+    with ShardWriter(tmp_path / "shard.zip") as shard:
+        shard.add(0, codes)
+    back = Plate([tmp_path / "shard.zip"]).frame()
     again, clipped = quantise(back, back.bit_depth)
     assert np.array_equal(again, codes) and clipped == 0
+
+
+def test_what_cannot_be_packed_comes_back_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Pure noise of 16 bits, odd sizes, many bands, several frames in two shards."""
+    monkeypatch.setattr(plate, "BAND", 4096)
+    frames = [
+        RNG.integers(0, 65536, (*RNG.integers(1, 240, 2), RNG.choice([1, 3]))).astype(np.uint16) for _ in range(30)
+    ]
+    for name, numbers in (("a", range(12)), ("b", range(12, 30))):
+        with ShardWriter(tmp_path / name) as shard:
+            for number in numbers:
+                shard.add(number, frames[number])
+    kept = Plate([tmp_path / "b", tmp_path / "a"])
+    assert all(np.array_equal(kept.codes(number), frames[number]) for number in range(30))
+    assert [codes.shape for codes in kept.stream(10, 4)] == [frame.shape for frame in frames[10:14]]
+
+
+@pytest.mark.parametrize("place", [60, 900, -30])
+def test_a_damaged_shard_is_never_a_picture(tmp_path: Path, place: int) -> None:
+    with ShardWriter(tmp_path / "shard.zip") as shard:
+        shard.add(0, RNG.integers(0, 256, (30, 50, 3)).astype(np.uint8))
+    content = bytearray((tmp_path / "shard.zip").read_bytes())
+    content[place] ^= 16
+    (tmp_path / "shard.zip").write_bytes(content)
+    with pytest.raises(BadMedia, match=r"damaged|does not hold"):
+        Plate([tmp_path / "shard.zip"]).codes()
 
 
 def test_clipping_is_counted() -> None:

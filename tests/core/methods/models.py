@@ -47,3 +47,28 @@ def blur(path: Path, radius: int = 2, side: int | None = None, bias: float = 0.0
     node = helper.make_node("Conv", ["input", "kernel", "bias"], ["output"], pads=[radius] * 4, group=channels)
     weights = {"kernel": kernel, "bias": np.full(channels, bias, np.float32)}
     return save(path, [node], weights, [1, channels, side or "height", side or "width"])
+
+
+def hidden_operator(path: Path, depth: int = 2) -> Path:
+    """A custom operator inside a branch within branches."""
+    inner = helper.make_node("Secret", ["input"], ["out0"], domain="own.domain")
+    for level in range(depth):
+        out = helper.make_tensor_value_info(f"out{level}", TensorProto.FLOAT, None)
+        branch = helper.make_graph([inner], f"branch{level}", [], [out])
+        inner = helper.make_node("If", ["yes"], [f"out{level + 1}"], then_branch=branch, else_branch=branch)
+    last = helper.make_node("Identity", [f"out{depth}"], ["output"])
+    return save(path, [inner, last], {"yes": np.array(True)}, domain="own.domain")
+
+
+def hidden_external(path: Path) -> Path:
+    """Weights in another file, of a constant inside a branch."""
+    tensor = numpy_helper.from_array(np.ones(4, np.float32), "far")
+    tensor.ClearField("raw_data")
+    tensor.data_location = TensorProto.EXTERNAL
+    tensor.external_data.add(key="location", value="../../etc/passwd")
+    constant = helper.make_node("Constant", [], ["out0"], value=tensor)
+    branch = helper.make_graph(
+        [constant], "b", [], [helper.make_tensor_value_info("out0", TensorProto.FLOAT, None)]
+    )
+    inner = helper.make_node("If", ["yes"], ["out1"], then_branch=branch, else_branch=branch)
+    return save(path, [inner, helper.make_node("Add", ["input", "out1"], ["output"])], {"yes": np.array(True)})

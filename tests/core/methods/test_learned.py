@@ -4,6 +4,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from onnx import helper
 
 from mistline.core.degrade.downsample import plan
@@ -15,10 +17,10 @@ from mistline.core.media.plate import quantise
 from mistline.core.methods import METHODS, Traits
 from mistline.core.methods.inspect import inspect_model
 from mistline.core.methods.learned import method_of
-from mistline.core.methods.network import ModelCard, feed, in_tiles, session
+from mistline.core.methods.network import ModelCard, apply, feed, in_tiles, session
 from mistline.core.methods.recipe import Recipe, run_recipe
-from mistline.errors import BadModel, OutOfLimits
-from tests.core.methods.models import blur, resizer, save
+from mistline.errors import BadModel, OutOfLimits, ProcessingFailed
+from tests.core.methods.models import blur, hidden_external, hidden_operator, resizer, save
 
 SHIPPED = [key for key, method in METHODS.items() if method.card]
 TRAITS = Traits(noise_sigma=2.0, edge_width=1.5, mean_level=0.4, measured_on="a test")
@@ -252,6 +254,53 @@ def test_weights_in_another_file_are_refused(tmp_path: Path) -> None:
     onnx.save(model, str(path), save_as_external_data=True, location="weights.bin", size_threshold=0)
     with pytest.raises(BadModel, match="keeps its weights in another file"):
         looked_into(path)
+
+
+def test_what_hides_in_branches_is_found(tmp_path: Path) -> None:
+    with pytest.raises(BadModel, match=r"needs operators of its own \(Secret\)"):
+        looked_into(hidden_operator(tmp_path / "deep.onnx"))
+    with pytest.raises(BadModel, match="keeps its weights in another file"):
+        looked_into(hidden_external(tmp_path / "far.onnx"))
+
+
+@settings(
+    max_examples=120, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
+@given(st.integers(0, 2), st.lists(st.tuples(st.floats(0, 0.9999), st.integers(0, 255)), min_size=1, max_size=4))
+def test_a_spoilt_model_is_refused_in_a_sentence_or_works(
+    tmp_path: Path, which: int, changes: list[tuple[float, int]]
+) -> None:
+    """Bytes changed anywhere in the file: a card, or one short sentence without paths and names of classes."""
+    make = (resizer, blur, lambda path: blur(path, 3, channels=1))[which]
+    path = make(tmp_path / "spoilt.onnx")
+    content = bytearray(path.read_bytes())
+    for place, value in changes:
+        content[int(place * len(content))] = value
+    path.write_bytes(content)
+    session.cache_clear()
+    try:
+        card = looked_into(path)
+    except BadModel as error:
+        words = str(error)
+        assert words.startswith("spoilt.onnx ") and len(words) < 250
+        assert not any(part in words for part in (str(tmp_path), "Error", "ONNXRuntime", "\n", "::"))
+    except MemoryError:
+        pass
+    else:
+        assert card.factor >= 1
+
+
+def test_a_model_that_fails_later_fails_in_a_sentence(tmp_path: Path) -> None:
+    """It divides by zero on bright pictures only, and one takes fixed sides but does not say so."""
+    weights = {"shape": np.array([1, 3, 64, 64], np.int64)}
+    path = save(tmp_path / "later.onnx", [helper.make_node("Reshape", ["input", "shape"], ["output"])], weights)
+    card = ModelCard(id="later", name="Later", summary="", task="reduce noise", factor=1, overlap=0, opset=13,
+                     parameters=0, file_bytes=1)  # fmt: skip
+    with pytest.raises(ProcessingFailed, match="Later fails on a picture of 70 x 50 pixels"):
+        apply(path, card, np.zeros((50, 70, 3), np.float32))
+    path = save(tmp_path / "nan.onnx", [helper.make_node("Log", ["input"], ["output"])])
+    with pytest.raises(ProcessingFailed, match="returns values that are no numbers"):
+        apply(path, card, np.zeros((50, 70, 3), np.float32))
 
 
 def test_limits_come_before_a_run() -> None:

@@ -8,6 +8,7 @@ export type Trial = Schemas["Trial"];
 export type TrialItem = Schemas["TrialItem"];
 export type Entry = Schemas["Entry"];
 export type Measure = Schemas["MeasureShown"];
+export type TrialRequest = Schemas["TrialRequest"];
 export type Setup = Schemas["Setup"];
 export type Plan = Schemas["PlanAnswer"];
 export type RecipeItem = Schemas["RecipeItem"];
@@ -39,4 +40,4 @@ export function sentence(problem: unknown): string {
   return typeof detail === "string" ? detail : "The request failed; try again.";
 }
 
-export const thumbnail = (picture: string) => `/api/pictures/${picture}/thumbnail`;
+export const thumbnail = (picture: string, frame = 0) => `/api/pictures/${picture}/frames/${frame}/thumbnail`;

@@ -6,7 +6,16 @@ import {
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
-import { answer, client, type Recipe, type Setup, type Trial, type VerdictRequest } from "./client";
+import {
+  answer,
+  client,
+  type Recipe,
+  type Setup,
+  type Source,
+  type TrialRequest,
+  type Trial,
+  type VerdictRequest,
+} from "./client";
 
 /** Server state lives here only: one hook a resource, keyed by the table the events name. */
 export const useKinds = () =>
@@ -109,11 +118,20 @@ export const usePictures = (ids: string[]) =>
     })),
   });
 
-export const usePlan = (source: string | null, setup: Setup, recipes: string[]) =>
+export const usePlan = (
+  source: Source | null,
+  setup: Setup,
+  part: { first: number; frames: number },
+  recipes: string[],
+) =>
   useQuery({
-    queryKey: ["plan", source, setup, recipes],
+    queryKey: ["plan", source?.id, setup, part, recipes],
     queryFn: () =>
-      answer(client.POST("/api/plans", { body: { source_id: source ?? "", setup, recipe_ids: recipes } })),
+      answer(
+        client.POST("/api/plans", {
+          body: { source_id: source?.id ?? "", setup, ...part, recipe_ids: recipes },
+        }),
+      ),
     enabled: source !== null,
     placeholderData: keepPreviousData,
     retry: false,
@@ -121,7 +139,11 @@ export const usePlan = (source: string | null, setup: Setup, recipes: string[]) 
     retryOnMount: false,
   });
 
-export const usePreview = (source: string, setup: Setup, place: { across: number; down: number }) =>
+export const usePreview = (
+  source: string,
+  setup: Setup,
+  place: { frame: number; across: number; down: number },
+) =>
   useQuery({
     queryKey: ["preview", source, setup, place],
     queryFn: ({ signal }) =>
@@ -156,18 +178,23 @@ export function useRemoveSource() {
 
 export const useStartTrial = () =>
   useMutation({
-    mutationFn: (body: { source_id: string; setup: Setup; recipe_ids: string[]; name: string }) =>
-      answer(client.POST("/api/trials", { body })),
+    mutationFn: (body: TrialRequest) => answer(client.POST("/api/trials", { body })),
   });
 
-/** Cancel or retry one take, or cancel a whole trial. */
+/** Cancel or retry one take, cancel a whole trial, or run everything again that failed. */
 export function useTakeAction() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (act: { cancel?: string; retry?: string; cancelTrial?: string }) => {
+    mutationFn: async (act: {
+      cancel?: string;
+      retry?: string;
+      cancelTrial?: string;
+      retryFailed?: boolean;
+    }) => {
       const path = (key: string) => ({ params: { path: { key } } });
       if (act.cancel) await answer(client.POST("/api/takes/{key}/cancel", path(act.cancel)));
       if (act.retry) await answer(client.POST("/api/takes/{key}/retry", path(act.retry)));
+      if (act.retryFailed) await answer(client.POST("/api/queue/retry"));
       if (act.cancelTrial)
         await answer(
           client.POST("/api/trials/{trial_id}/cancel", { params: { path: { trial_id: act.cancelTrial } } }),

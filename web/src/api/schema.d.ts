@@ -148,7 +148,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pictures/{picture_id}/plate": {
+    "/api/pictures/{picture_id}/frames/{frame}/plate": {
         parameters: {
             query?: never;
             header?: never;
@@ -157,7 +157,7 @@ export interface paths {
         };
         /**
          * Plate
-         * @description The whole lossless plate, at its own bit depth.
+         * @description The whole lossless frame as PNG, at its own bit depth.
          */
         get: operations["plate"];
         put?: never;
@@ -168,7 +168,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pictures/{picture_id}/thumbnail": {
+    "/api/pictures/{picture_id}/frames/{frame}/thumbnail": {
         parameters: {
             query?: never;
             header?: never;
@@ -188,7 +188,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pictures/{picture_id}/tiles/{level}/{column}/{row}": {
+    "/api/pictures/{picture_id}/frames/{frame}/tiles/{level}/{column}/{row}": {
         parameters: {
             query?: never;
             header?: never;
@@ -197,7 +197,7 @@ export interface paths {
         };
         /**
          * Tile
-         * @description One tile of the view: 8-bit PNG, exactly the picture's values at level 0.
+         * @description One tile of a frame's view: 8-bit PNG, exactly the frame's values at level 0. A still's frame is 0.
          */
         get: operations["tile"];
         put?: never;
@@ -282,6 +282,26 @@ export interface paths {
         get: operations["queue"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queue/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry Failed
+         * @description Run everything again that failed, in all trials.
+         */
+        post: operations["retryFailed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -528,7 +548,7 @@ export interface paths {
         post?: never;
         /**
          * Remove Trial
-         * @description Cancel what runs of a trial and remove it with its verdicts; takes stay for other trials.
+         * @description Cancel what runs for a trial alone and remove it with its verdicts; takes stay for other trials.
          */
         delete: operations["removeTrial"];
         options?: never;
@@ -751,18 +771,59 @@ export interface components {
         Facts: {
             /** Bit Depth */
             bit_depth: number;
+            /** Bits A Second */
+            bits_a_second?: number | null;
             /** Channels */
             channels: string;
+            /**
+             * Codec
+             * @default
+             */
+            codec: string;
             /** Colour */
             colour: string;
             /** File Type */
             file_type: string;
+            /**
+             * Frames
+             * @default 1
+             */
+            frames: number;
             /** Height */
             height: number;
             /** Megapixels */
             megapixels: number;
             /** Notes */
             notes: string[];
+            /**
+             * Rate
+             * @description frames a second as an exact fraction, "24000/1001"; none for a still
+             */
+            rate?: string | null;
+            /**
+             * Refused
+             * @description why nothing can be measured on it; empty if it can
+             * @default
+             */
+            refused: string;
+            /**
+             * Scan
+             * @default
+             */
+            scan: string;
+            /**
+             * Sound
+             * @default []
+             */
+            sound: string[];
+            /**
+             * Strip
+             * @description frames that are there as small pictures
+             * @default [
+             *       0
+             *     ]
+             */
+            strip: number[];
             /** Width */
             width: number;
         };
@@ -1102,12 +1163,19 @@ export interface components {
             bit_depth: number;
             /** File Bytes */
             file_bytes: number;
+            /** Frames */
+            frames: number;
             /** Height */
             height: number;
             /** Id */
             id: string;
             /** Levels */
             levels: number;
+            /**
+             * Rate
+             * @description frames a second as an exact fraction, "24000/1001"; none for a still
+             */
+            rate: string | null;
             /** Tile */
             tile: number;
             /** Width */
@@ -1140,6 +1208,8 @@ export interface components {
             factors: number[];
             /** Forecasts */
             forecasts: components["schemas"]["Outlook"][];
+            /** Frames */
+            frames: number;
             input: components["schemas"]["Pixels"];
             /** Repeats */
             repeats: number;
@@ -1157,6 +1227,17 @@ export interface components {
          * @description A trial that somebody thinks of running.
          */
         PlanRequest: {
+            /**
+             * First
+             * @description first frame of the part that is tried
+             * @default 0
+             */
+            first: number;
+            /**
+             * Frames
+             * @description frames of the part; all there are if empty
+             */
+            frames?: number | null;
             /** Recipe Ids */
             recipe_ids: string[];
             setup: components["schemas"]["Setup"];
@@ -1252,6 +1333,11 @@ export interface components {
              * @default 0.5
              */
             down: number;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
             setup: components["schemas"]["Setup"];
             /**
              * Source Id
@@ -1281,6 +1367,11 @@ export interface components {
          * @description The run dock: what runs and waits, and the time left for all of it (None: not known yet).
          */
         Queue: {
+            /**
+             * Failed
+             * @description takes of any trial that failed and could run again
+             */
+            failed: number;
             /** Items */
             items: components["schemas"]["QueueItem"][];
             /** Seconds Left */
@@ -1354,13 +1445,22 @@ export interface components {
          * @description A rectangle in pixels of the truth.
          */
         RegionRequest: {
+            /**
+             * Frame
+             * @description of the trial's part
+             * @default 0
+             */
+            frame: number;
             /** Height */
             height: number;
             /** Left */
             left: number;
             /** Top */
             top: number;
-            /** Width */
+            /**
+             * Width
+             * @description 11 at least, the window of SSIM
+             */
             width: number;
         };
         /**
@@ -1368,6 +1468,11 @@ export interface components {
          * @description A figure and the parts behind it. Without a value it is infinite, or the note says why there is none.
          */
         Score: {
+            /**
+             * Frames
+             * @description frame by frame, where there are several
+             */
+            frames?: (number | null)[] | null;
             /** Note */
             note: string;
             /** Parts */
@@ -1523,7 +1628,9 @@ export interface components {
         };
         /**
          * Timing
-         * @description Where the time of a take went; seconds and bytes. The truth control has no process time.
+         * @description Where the time of a take went, in seconds; memory in bytes. The truth control has no process time.
+         *
+         *     `process` holds every run: `repeats` of each frame, one frame after another.
          */
         Timing: {
             /** Added Bytes */
@@ -1610,6 +1717,10 @@ export interface components {
             created_at: string;
             /** Entries */
             entries: components["schemas"]["Entry"][];
+            /** First */
+            first: number;
+            /** Frames */
+            frames: number;
             /** Front */
             front: string[];
             /**
@@ -1627,6 +1738,11 @@ export interface components {
             /** Name */
             name: string;
             plan: components["schemas"]["PlanAnswer"];
+            /**
+             * Rate
+             * @description frames a second as an exact fraction, "24000/1001"; none for a still
+             */
+            rate: string | null;
             /**
              * Same
              * @description pairs of entries that no eye can tell apart
@@ -1701,6 +1817,17 @@ export interface components {
          * @description A trial to run.
          */
         TrialRequest: {
+            /**
+             * First
+             * @description first frame of the part that is tried
+             * @default 0
+             */
+            first: number;
+            /**
+             * Frames
+             * @description frames of the part; all there are if empty
+             */
+            frames?: number | null;
             /**
              * Name
              * @default
@@ -2022,6 +2149,7 @@ export interface operations {
             header?: never;
             path: {
                 picture_id: string;
+                frame: number;
             };
             cookie?: never;
         };
@@ -2053,6 +2181,7 @@ export interface operations {
             header?: never;
             path: {
                 picture_id: string;
+                frame: number;
             };
             cookie?: never;
         };
@@ -2084,6 +2213,7 @@ export interface operations {
             header?: never;
             path: {
                 picture_id: string;
+                frame: number;
                 level: number;
                 column: number;
                 row: number;
@@ -2223,6 +2353,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Queue"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retryFailed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
                 };
             };
             /** @description What went wrong, in a sentence */

@@ -58,7 +58,8 @@ function Summary({ queue }: { queue: Queue }) {
 /** At the foot of every page: what runs, how far, how long, what waits. */
 export function RunDock() {
   const { data, isError } = useQueue();
-  const queue = data ?? { items: [], seconds_left: null };
+  const act = useTakeAction();
+  const queue = data ?? { items: [], seconds_left: null, failed: 0 };
   return (
     <Disclosure as="footer" className="shrink-0 border-t border-line bg-sheet" aria-label="Run dock">
       <DisclosurePanel
@@ -78,6 +79,14 @@ export function RunDock() {
           <span role="alert">Mistline does not answer; trying again.</span>
         ) : (
           <Summary queue={queue} />
+        )}
+        {queue.failed > 0 && (
+          <span className="ml-auto flex items-center gap-3">
+            {queue.failed === 1 ? "1 result failed" : `${queue.failed} results failed`}
+            <Button tone="quiet" onClick={() => act.mutate({ retryFailed: true })}>
+              Run again
+            </Button>
+          </span>
         )}
       </div>
     </Disclosure>

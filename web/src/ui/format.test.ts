@@ -1,5 +1,17 @@
 import { describe, expect, it } from "vitest";
-import { bytes, megapixels, noise, percent, seconds, zoomText } from "./format";
+import {
+  bytes,
+  dataRate,
+  frameRate,
+  lasting,
+  megapixels,
+  noise,
+  percent,
+  rateOf,
+  seconds,
+  timecode,
+  zoomText,
+} from "./format";
 import { DASHES, dashOf } from "./letters";
 
 describe("noise", () => {
@@ -57,7 +69,26 @@ it("tells megapixels", () => {
 });
 
 it("gives every entry an edge pattern of its own", () => {
-  const letters = "ABCDEFGHIJKL".split("");
+  const letters = "ABCDEFGHIJKLMNOPQRSTUVWXYZ".split("");
   expect(new Set(letters.map(dashOf)).size).toBe(DASHES.length);
   expect(dashOf("Truth")).toBe("");
+});
+
+it("reads exact rates", () => {
+  expect(rateOf("24000/1001")).toBeCloseTo(23.976, 3);
+  expect(frameRate(rateOf("30000/1001"))).toBe("29.97");
+  expect(frameRate(rateOf("25/1"))).toBe("25");
+});
+
+it("counts timecode without dropping numbers, as SMPTE 12M does at whole rates", () => {
+  expect(timecode(0, 25)).toBe("00:00:00:00");
+  expect(timecode(25 * 3661 + 7, 25)).toBe("01:01:01:07");
+  expect(timecode(24, 24000 / 1001)).toBe("00:00:01:00");
+});
+
+it("says lengths and data rates", () => {
+  expect(lasting(50, 25)).toBe("2.00 s");
+  expect(lasting(25 * 125, 25)).toBe("2 min 5 s");
+  expect(dataRate(5_143_104)).toBe("5.14 Mbit/s");
+  expect(dataRate(640_000)).toBe("640 kbit/s");
 });

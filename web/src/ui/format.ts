@@ -42,3 +42,28 @@ export const day = (iso: string) =>
     hour: "2-digit",
     minute: "2-digit",
   });
+
+/** Frames a second of an exact fraction: "24000/1001" is 23.976; of a still 25, which nothing shows. */
+export const rateOf = (text: string | null | undefined) => {
+  const [top = 25, below = 1] = (text ?? "25/1").split("/").map(Number);
+  return top / below;
+};
+
+export const frameRate = (rate: number) => Number(rate.toFixed(3)).toString();
+
+/** Hours, minutes, seconds and frames, counted without dropping numbers (SMPTE 12M non-drop). */
+export function timecode(frame: number, rate: number): string {
+  const whole = Math.round(rate);
+  const all = Math.floor(frame / whole);
+  const parts = [Math.floor(all / 3600), Math.floor(all / 60) % 60, all % 60, frame % whole];
+  return parts.map((part) => String(part).padStart(2, "0")).join(":");
+}
+
+/** How long so many frames last. */
+export const lasting = (frames: number, rate: number) => {
+  const value = frames / rate;
+  return value < 60 ? `${value.toFixed(2)} s` : `${Math.floor(value / 60)} min ${Math.round(value % 60)} s`;
+};
+
+export const dataRate = (bits: number) =>
+  bits >= 1e6 ? `${Number((bits / 1e6).toPrecision(3))} Mbit/s` : `${Math.round(bits / 1e3)} kbit/s`;

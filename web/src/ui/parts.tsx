@@ -106,6 +106,7 @@ export function Page({
 }) {
   return (
     <div className="mx-auto w-full max-w-[1240px] px-6 py-6">
+      <title>{`${title} – Mistline`}</title>
       <header className="mb-5 flex flex-wrap items-end justify-between gap-3">
         <h1 className="text-3xl font-semibold">{title}</h1>
         <div className="flex gap-2">{actions}</div>

@@ -104,7 +104,11 @@ export function Pane({ picture, label, onShown }: Props) {
       if (next.id !== shown.current?.id && (!shown.current || ready(next, view))) shown.current = next;
       const drawn = shown.current ?? next;
       const whole = paint(canvas.current, drawn, view);
-      Object.assign(canvas.current.dataset, { shown: whole ? drawn.id : "", zoom: view.zoom });
+      Object.assign(canvas.current.dataset, {
+        shown: whole ? drawn.id : "",
+        zoom: view.zoom,
+        frame: view.frame,
+      });
       told.current?.(whole ? drawn.id : null);
     });
   });

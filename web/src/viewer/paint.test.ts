@@ -7,6 +7,7 @@ const here = new Set<string>();
 const asked: string[] = [];
 
 vi.mock("./tiles", () => ({
+  isHere: (url: string) => here.has(url),
   tile: (url: string) => {
     asked.push(url);
     return here.has(url) ? { width: 512, height: 512, url } : null;
@@ -14,7 +15,8 @@ vi.mock("./tiles", () => ({
 }));
 
 const PICTURE: Picture = {
-  id: "p", width: 2000, height: 1500, bit_depth: 16, levels: 3, tile: 512, file_bytes: 1,
+  id: "p", width: 2000, height: 1500, bit_depth: 16, levels: 3, tile: 512, frames: 1, rate: null,
+  file_bytes: 1,
 }; // prettier-ignore
 const VIEW: Viewport = {
   extent: { width: 2000, height: 1500 },
@@ -23,8 +25,10 @@ const VIEW: Viewport = {
   y: 750,
   zoom: 1,
   smooth: false,
+  frame: 0,
 };
-const url = (level: number, column: number, row: number) => `/api/pictures/p/tiles/${level}/${column}/${row}`;
+const url = (level: number, column: number, row: number) =>
+  `/api/pictures/p/frames/0/tiles/${level}/${column}/${row}`;
 
 interface Drawn {
   url: string;
@@ -56,7 +60,7 @@ it("asks only for the tiles in sight", () => {
 
 it("takes a coarser level below 100 %, never one whose pixels are larger than the screen's", () => {
   ready(PICTURE, { ...VIEW, zoom: 0.5 });
-  expect(new Set(asked.map((asking) => asking.split("/")[5]))).toEqual(new Set(["1"]));
+  expect(new Set(asked.map((asking) => asking.split("/")[7]))).toEqual(new Set(["1"]));
   asked.length = 0;
   ready(PICTURE, { ...VIEW, zoom: 0.3 });
   expect(asked.every((asking) => asking.includes("/tiles/1/"))).toBe(true);

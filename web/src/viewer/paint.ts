@@ -1,5 +1,5 @@
 import type { Picture } from "../api/client";
-import { tile } from "./tiles";
+import { isHere, tile } from "./tiles";
 import { zoomOf, type Viewport } from "./viewport";
 
 interface Piece {
@@ -10,8 +10,8 @@ interface Piece {
   bottom: number;
 }
 
-const tileUrl = (picture: Picture, level: number, column: number, row: number) =>
-  `/api/pictures/${picture.id}/tiles/${level}/${column}/${row}`;
+const tileUrl = (picture: Picture, frame: number, level: number, column: number, row: number) =>
+  `/api/pictures/${picture.id}/frames/${Math.min(frame, picture.frames - 1)}/tiles/${level}/${column}/${row}`;
 
 /** The tile level whose pixels are not larger than device pixels; level 0 from 100 % on. */
 function levelFor(picture: Picture, zoom: number): number {
@@ -40,7 +40,7 @@ function pieces(picture: Picture, view: Viewport, level: number): Piece[] {
       column++
     ) {
       found.push({
-        url: tileUrl(picture, level, column, row),
+        url: tileUrl(picture, view.frame, level, column, row),
         left: Math.round(originX + column * size * stepX),
         top: Math.round(originY + row * size * stepY),
         right: Math.round(originX + Math.min(width, (column + 1) * size) * stepX),
@@ -55,11 +55,22 @@ function pictureZoom(picture: Picture, view: Viewport): number {
   return (view.extent.width / picture.width) * zoomOf(view);
 }
 
+const inSight = (picture: Picture, view: Viewport) =>
+  pieces(picture, view, levelFor(picture, pictureZoom(picture, view)));
+
 /** True when every tile that shows is here; those that are not get fetched. */
-export function ready(picture: Picture, view: Viewport): boolean {
-  const wanted = pieces(picture, view, levelFor(picture, pictureZoom(picture, view)));
-  return wanted.map((piece) => tile(piece.url) !== null).every(Boolean);
-}
+export const ready = (picture: Picture, view: Viewport): boolean =>
+  inSight(picture, view)
+    .map((piece) => tile(piece.url) !== null)
+    .every(Boolean);
+
+/** True when every tile that shows is here; nothing is fetched. */
+export const here = (picture: Picture, view: Viewport): boolean =>
+  inSight(picture, view).every((piece) => isHere(piece.url));
+
+/** Memory that the tiles in sight take, at most. */
+export const bytesOf = (picture: Picture, view: Viewport): number =>
+  inSight(picture, view).length * picture.tile ** 2 * 4;
 
 /** Draw a picture; what is not here yet stands in from the smallest level. True when nothing had to. */
 export function paint(canvas: HTMLCanvasElement, picture: Picture, view: Viewport): boolean {
@@ -71,7 +82,7 @@ export function paint(canvas: HTMLCanvasElement, picture: Picture, view: Viewpor
   context.fillRect(0, 0, canvas.width, canvas.height);
   context.imageSmoothingQuality = "high";
   const coarse = picture.levels - 1;
-  const fine = pieces(picture, view, level).map((piece) => ({ piece, bitmap: tile(piece.url) }));
+  const fine = inSight(picture, view).map((piece) => ({ piece, bitmap: tile(piece.url) }));
   const whole = fine.every(({ bitmap }) => bitmap);
   const standIn = whole || coarse === level ? [] : pieces(picture, view, coarse);
   for (const { piece, bitmap } of [

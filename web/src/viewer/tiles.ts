@@ -1,5 +1,5 @@
 /** Tiles as bitmaps: fetched once, kept while there is room, the longest unused dropped first. */
-const ROOM_BYTES = 640 * 2 ** 20;
+export const ROOM_BYTES = 640 * 2 ** 20;
 
 interface Held {
   bitmap: ImageBitmap | null;
@@ -42,6 +42,9 @@ function makeRoom() {
     held.delete(url);
   }
 }
+
+/** Whether a bitmap is here; nothing is fetched, and nothing counts as used. */
+export const isHere = (url: string): boolean => Boolean(held.get(url)?.bitmap);
 
 /** The bitmap if it is here; otherwise null, and it is on its way. */
 export function tile(url: string): ImageBitmap | null {

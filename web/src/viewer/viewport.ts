@@ -11,6 +11,8 @@ export interface Viewport {
   y: number;
   zoom: number | null;
   smooth: boolean;
+  /** The moment that every pane shows: a frame of the trial's part; a still has frame 0 only. */
+  frame: number;
 }
 
 interface Actions {
@@ -21,6 +23,7 @@ interface Actions {
   /** Zoom about a place that lies so many device pixels off the centre; it stays where it is. */
   zoomAbout: (offX: number, offY: number, ratio: number) => void;
   toggleSmooth: () => void;
+  showFrame: (frame: number) => void;
 }
 
 const FURTHEST = 1 / 32;
@@ -68,6 +71,7 @@ export const useViewport = create<Viewport & Actions>((set) => ({
   y: 0,
   zoom: null,
   smooth: false,
+  frame: 0,
   open: (extent, place) =>
     set({ extent, ...(place ?? { x: extent.width / 2, y: extent.height / 2, zoom: null }) }),
   setPane: (width, height) => set({ pane: { width, height } }),
@@ -87,4 +91,5 @@ export const useViewport = create<Viewport & Actions>((set) => ({
       return { ...inside(view, view.x + dx, view.y + dy), zoom };
     }),
   toggleSmooth: () => set((view) => ({ smooth: !view.smooth })),
+  showFrame: (frame) => set({ frame }),
 }));

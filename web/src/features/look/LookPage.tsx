@@ -5,13 +5,15 @@ import { zoomText } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Button } from "../../ui/parts";
 import { Pane } from "../../viewer/Pane";
+import { useDriver } from "../../viewer/player";
 import { useViewport, zoomOf } from "../../viewer/viewport";
+import { CHIP } from "./chip";
+import { Moments } from "./Moments";
 import { PartScores } from "./PartScores";
 import { KEYS, useKeys } from "./useKeys";
 import { useChoices, useLook, type Choice } from "./useLook";
 
 const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
-const CHIP = "rounded-sm px-2 py-1 hover:bg-[#5a5a5a] aria-pressed:bg-[#e8e8e8] aria-pressed:text-[#1c1c1c]";
 
 function Caption({ choice, scale }: { choice: Choice; scale: number }) {
   const zoom = useViewport((view) => zoomOf(view));
@@ -94,7 +96,7 @@ function ZoomChips({ factor }: { factor: number }) {
     ["100 %", 1, "G"],
     ["200 %", 2, "H"],
   ];
-  if (factor !== 2) steps.push([`${Number((factor * 100).toFixed(1))} %`, factor, "J"]);
+  if (factor !== 1 && factor !== 2) steps.push([`${Number((factor * 100).toFixed(1))} %`, factor, "J"]);
   return (
     <div role="group" aria-label="Zoom" className="flex">
       {steps.map(([name, step, key]) => (
@@ -132,12 +134,15 @@ export function LookPage({ trial }: { trial: Trial }) {
     help: () => setHelp(true),
     measure: () => setMeasuring(true),
   });
+  const seen = look.panes.flatMap((id) => choices.find((choice) => choice.id === id)?.picture ?? []);
+  useDriver(seen);
   const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
   return (
     <div
       className="viewing flex h-full min-h-0 flex-col bg-[#3f3f3f] text-[#ececec]"
       style={{ ["--surround" as string]: SURROUNDS[surround] }}
     >
+      <title>{`Look at ${trial.name} – Mistline`}</title>
       <div className="flex shrink-0 flex-wrap items-center gap-x-5 gap-y-1 px-4 py-1.5 text-[14px]">
         <div role="group" aria-label="Panes" className="flex items-center">
           <span className="mr-1 text-[#c4c4c4]">Panes</span>
@@ -195,6 +200,7 @@ export function LookPage({ trial }: { trial: Trial }) {
           />
         ))}
       </div>
+      {trial.frames > 1 && <Moments trial={trial} />}
       <PartScores trial={trial} open={measuring} close={() => setMeasuring(false)} />
       <KeyList open={help} close={() => setHelp(false)} />
     </div>

@@ -18,7 +18,7 @@ function Measured({ trial, region, close }: Props) {
       answer(
         client.POST("/api/trials/{trial_id}/regions", {
           params: { path: { trial_id: trial.id } },
-          body: region,
+          body: { ...region, frame: useViewport.getState().frame },
         }),
       ),
   });

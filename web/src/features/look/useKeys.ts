@@ -1,4 +1,5 @@
 import { useEffect } from "react";
+import { usePlayer } from "../../viewer/player";
 import { useViewport } from "../../viewer/viewport";
 
 export const KEYS: [string, string][] = [
@@ -11,7 +12,9 @@ export const KEYS: [string, string][] = [
   ["H", "200 %"],
   ["J", "The trial's factor"],
   ["+  −", "Zoom in or out"],
-  ["Arrows", "Move"],
+  ["Arrows", "Move; in a clip left and right step a frame, with Shift they move"],
+  ["Space", "Play or stop the part between in and out"],
+  ["Shift I, Shift O", "Play from here, play to here"],
   ["S", "Smooth or exact pixels above 100 %"],
   ["M", "Measure the part that is seen"],
   ["?", "This list"],
@@ -33,6 +36,12 @@ interface Wiring {
 export function useKeys({ factor, letters, put, hold, turn, help, measure }: Wiring) {
   useEffect(() => {
     const view = useViewport.getState;
+    const player = usePlayer.getState;
+    const moments: Record<string, () => void> = {
+      arrowleft: () => player().step(-1),
+      arrowright: () => player().step(1),
+    };
+    const shifted: Record<string, () => void> = { i: player().markIn, o: player().markOut };
     const middle = (ratio: number) => view().zoomAbout(0, 0, ratio);
     const acts: Record<string, () => void> = {
       f: () => view().zoomTo(null),
@@ -51,6 +60,7 @@ export function useKeys({ factor, letters, put, hold, turn, help, measure }: Wir
       "?": help,
       arrowleft: () => view().panBy(STEP, 0),
       arrowright: () => view().panBy(-STEP, 0),
+      " ": player().toggle,
       arrowup: () => view().panBy(0, STEP),
       arrowdown: () => view().panBy(0, -STEP),
     };
@@ -60,8 +70,11 @@ export function useKeys({ factor, letters, put, hold, turn, help, measure }: Wir
         event.target.closest("input, textarea, select, [role=listbox], [role=dialog]");
       if (inField || event.ctrlKey || event.metaKey || event.altKey) return;
       const letter = letters[Number(event.key) - 1];
-      const act = letter ? () => put(letter) : acts[event.key.toLowerCase()];
+      const key = event.key.toLowerCase();
+      const moving = player().frames > 1 && (event.shiftKey ? shifted : moments)[key];
+      const act = letter ? () => put(letter) : moving || acts[key];
       if (!act || (event.repeat && letter)) return;
+      if (key === " " && event.target instanceof HTMLButtonElement) return; // it is pressed by it
       event.preventDefault();
       act();
     };

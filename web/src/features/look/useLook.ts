@@ -2,7 +2,9 @@ import { useCallback, useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { Picture, Trial } from "../../api/client";
 import { usePictures } from "../../api/queries";
+import { rateOf } from "../../ui/format";
 import { ready } from "../../viewer/paint";
+import { usePlayer } from "../../viewer/player";
 import { followTiles } from "../../viewer/tiles";
 import { useViewport } from "../../viewer/viewport";
 
@@ -99,7 +101,7 @@ export function useLook(trial: Trial, choices: Choice[]) {
     const at = now();
     setFocus((at.focus + step + at.panes.length) % at.panes.length);
   };
-  useOpening(trial, params);
+  useOpening(trial, params, choices);
   usePlaceInAddress(change);
   usePreload(choices);
   return { panes, focus, held, hold, put, setCount, setFocus, turn };
@@ -127,8 +129,15 @@ function useAddress() {
 }
 
 /** Open the viewport on this trial, at the place in the address if there is one. */
-function useOpening(trial: Trial, params: URLSearchParams) {
+function useOpening(trial: Trial, params: URLSearchParams, choices: Choice[]) {
   const open = useViewport((view) => view.open);
+  const begin = usePlayer((player) => player.open);
+  const rate = rateOf(choices.find((choice) => choice.picture?.rate)?.picture?.rate);
+  useEffect(() => {
+    begin(trial.frames, rate, Number(params.get("frame")) || 0);
+    useViewport.getState().showFrame(usePlayer.getState().wanted);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [trial.id, trial.frames, rate]);
   const { width, height } = trial.plan.truth;
   useEffect(() => {
     const [x, y, zoom] = ["x", "y", "z"].map((key) => Number(params.get(key)));
@@ -143,7 +152,8 @@ function usePlaceInAddress(change: (values: Record<string, string>) => void) {
   useEffect(() => {
     let timer: number | undefined;
     const stop = useViewport.subscribe((view, before) => {
-      if (view.x === before.x && view.y === before.y && view.zoom === before.zoom) return;
+      const moved = view.frame !== before.frame && !usePlayer.getState().playing;
+      if (view.x === before.x && view.y === before.y && view.zoom === before.zoom && !moved) return;
       window.clearTimeout(timer);
       timer = window.setTimeout(
         () =>
@@ -151,6 +161,7 @@ function usePlaceInAddress(change: (values: Record<string, string>) => void) {
             x: view.x.toFixed(1),
             y: view.y.toFixed(1),
             z: String(Number((view.zoom ?? 0).toFixed(5))),
+            ...(usePlayer.getState().frames > 1 && { frame: String(view.frame) }),
           }),
         250,
       );

@@ -1,6 +1,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import type { Entry, Measure, Trial } from "../../api/client";
-import { bytes, seconds } from "../../ui/format";
+import { bytes, frameRate, rateOf, seconds } from "../../ui/format";
+import { overFrames } from "./overFrames";
 import { LetterPlate } from "../../ui/LetterPlate";
 
 const CELL = "min-w-18 px-1.5 py-0.5 text-right whitespace-nowrap";
@@ -39,7 +40,7 @@ function Name({ measure }: { measure: Measure }) {
   );
 }
 
-function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
+function Figure({ entry, measure, first }: { entry: Entry; measure: Measure; first: number }) {
   const score = entry.scores[measure.id];
   if (!score) return <>–</>;
   if (score.note) return <span title={score.note}>–</span>;
@@ -48,7 +49,7 @@ function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
   );
   return (
     <Marked mark={entry.marks[measure.id]}>
-      <span title={parts.join("\n") || undefined}>
+      <span title={[...overFrames(score.frames, measure, first), ...parts].join("\n") || undefined}>
         {score.value == null ? "equal" : score.value.toFixed(measure.digits)}
       </span>
     </Marked>
@@ -122,7 +123,7 @@ function Group({ heading, trial, entries }: { heading: string; trial: Trial; ent
               name={<Name measure={measure} />}
               unit={measure.unit}
               entries={entries}
-              figure={(entry) => <Figure entry={entry} measure={measure} />}
+              figure={(entry) => <Figure entry={entry} measure={measure} first={trial.first} />}
             />
           );
         })}
@@ -133,7 +134,11 @@ function Group({ heading, trial, entries }: { heading: string; trial: Trial; ent
 const rate = ({ timing }: Entry) =>
   timing?.median != null ? Number((1 / timing.median).toPrecision(3)).toString() : "–";
 
-function Costs({ entries }: { entries: Entry[] }) {
+/** How much of real time a method keeps up with: 1 and more is fast enough to watch. */
+const ofRealTime = ({ timing }: Entry, clip: number) =>
+  timing?.median != null ? `${Number((1 / timing.median / clip).toPrecision(3))}×` : "–";
+
+function Costs({ entries, clip }: { entries: Entry[]; clip: number | null }) {
   return (
     <tbody>
       <Row
@@ -152,6 +157,15 @@ function Costs({ entries }: { entries: Entry[] }) {
         }
       />
       <Row id="rate" name="Rate" unit="frames/s" entries={entries} figure={rate} />
+      {clip && (
+        <Row
+          id="real-time"
+          name={`Of real time, ${frameRate(clip)} frames/s`}
+          unit=""
+          entries={entries}
+          figure={(entry) => ofRealTime(entry, clip)}
+        />
+      )}
       <Row
         id="memory"
         name="Memory, peak"
@@ -189,7 +203,7 @@ export function ScoreTable({ trial, costs = true }: { trial: Trial; costs?: bool
           ))}
         </tr>
       </thead>
-      {costs && <Costs entries={entries} />}
+      {costs && <Costs entries={entries} clip={trial.rate ? rateOf(trial.rate) : null} />}
       {headings.map((heading) => (
         <Group key={heading} heading={heading} trial={trial} entries={entries} />
       ))}

@@ -37,8 +37,9 @@ function TakenOn({ trial }: { trial: Trial }) {
   return (
     <ul className="space-y-2 text-[14px]">
       <li>
-        Times: one frame, {trial.plan.repeats} repeats on {machine.processor}, {machine.cores} cores,{" "}
-        {bytes(machine.memory_bytes)}; {machine.system}. Reading and writing files do not count.
+        Times: one frame, {trial.frames > 1 ? `median of ${trial.frames}` : `${trial.plan.repeats} repeats`}{" "}
+        on {machine.processor}, {machine.cores} cores, {bytes(machine.memory_bytes)}; {machine.system}.
+        Reading and writing files do not count.
       </li>
       <li>
         Scores: the written 16-bit file, decoded again, against the truth. The shaded columns are controls.

@@ -12,8 +12,9 @@ export function ShelfPage() {
   const items = sources.data?.pages.flatMap((page) => page.items) ?? [];
   return (
     <Page title="Shelf">
-      <Importer {...importing} accept=".png,.jpg,.jpeg,.tif,.tiff,.webp">
-        or drop them here: PNG, JPEG, TIFF, WebP, 8 or 16 bit, up to 200 megapixels. Originals stay untouched.
+      <Importer {...importing} accept="image/*,video/*,.mkv,.mxf,.ts,.mts,.m2ts,.y4m,.avi,.mov">
+        or drop them here: stills (PNG, JPEG, TIFF, WebP, up to 200 megapixels) and clips (MP4, MOV, Matroska,
+        MXF, AVI, TS, Y4M). Originals stay untouched.
       </Importer>
       <Trouble error={sources.error} />
       {sources.isSuccess && items.length === 0 && (

@@ -1,7 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { answer, client, thumbnail, type Kind, type Source } from "../../api/client";
+import { answer, client, type Kind, type Source } from "../../api/client";
 import { useEditSource, useRemoveSource } from "../../api/queries";
-import { bytes, megapixels, pixels } from "../../ui/format";
+import { bytes, dataRate, frameRate, lasting, megapixels, pixels, rateOf } from "../../ui/format";
+import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, ButtonLink, Fact, Trouble } from "../../ui/parts";
 import { NoiseCurve } from "./NoiseCurve";
 
@@ -57,7 +58,20 @@ function Figures({ source }: { source: Source }) {
       <Fact name="Edge width">{edges(traits.edge_width)}</Fact>
       <Fact name="Mean level">{`${(traits.mean_level * 100).toFixed(0)} %`}</Fact>
       <Fact name="Colour">{facts.colour}</Fact>
+      {facts.rate && <Moving facts={facts} rate={rateOf(facts.rate)} />}
     </dl>
+  );
+}
+
+function Moving({ facts, rate }: { facts: NonNullable<Source["facts"]>; rate: number }) {
+  return (
+    <>
+      <Fact name="Length">{`${facts.frames} frames, ${lasting(facts.frames, rate)}`}</Fact>
+      <Fact name="Rate">{`${frameRate(rate)} frames/s, ${facts.scan}`}</Fact>
+      <Fact name="Data">{facts.bits_a_second ? dataRate(facts.bits_a_second) : null}</Fact>
+      <Fact name="Codec">{facts.codec}</Fact>
+      <Fact name="Sound">{facts.sound.join("; ") || "none"}</Fact>
+    </>
   );
 }
 
@@ -92,14 +106,7 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
     >
       <div className="flex flex-col gap-3">
         <div className="flex h-40 items-center justify-center overflow-hidden bg-[#777]">
-          {source.picture_id && (
-            <img
-              src={thumbnail(source.picture_id)}
-              alt=""
-              loading="lazy"
-              className="max-h-full max-w-full object-contain"
-            />
-          )}
+          <Scrubbed source={source} />
         </div>
         {ready && (
           <ButtonLink tone="main" to={`/trials/new?source=${source.id}`}>
@@ -118,6 +125,11 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
         </div>
         {source.story && <p className="line-clamp-2 text-[14px] text-soft">{source.story}</p>}
         {ready ? <Figures source={source} /> : <Unread source={source} />}
+        {source.facts?.refused && (
+          <p role="alert" className="border-l-4 border-accent bg-wash px-3 py-2 text-[14px]">
+            {source.facts.refused}
+          </p>
+        )}
         {source.facts?.notes.map((note) => (
           <p key={note} className="text-[13px] text-soft">
             {note}

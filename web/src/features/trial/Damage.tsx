@@ -101,9 +101,9 @@ export function Damage({ setup, change }: DamageProps) {
 }
 
 /** Truth and input of the set-up side by side on a crop; a click on the small picture moves the crop. */
-export function InputPreview({ source, setup }: { source: Source; setup: Setup }) {
+export function InputPreview({ source, setup, frame }: { source: Source; setup: Setup; frame: number }) {
   const [place, setPlace] = useState({ across: 0.5, down: 0.5 });
-  const shown = usePreview(source.id, useDeferredValue(setup), place);
+  const shown = usePreview(source.id, useDeferredValue(setup), { frame: useDeferredValue(frame), ...place });
   const picture = (data: string) => `data:image/png;base64,${data}`;
   const move = (event: React.MouseEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -139,7 +139,7 @@ export function InputPreview({ source, setup }: { source: Source; setup: Setup }
           <figure className="w-28">
             <figcaption className="text-[13px] text-soft">Move the crop</figcaption>
             <button type="button" className="relative block w-full" onClick={move} aria-label="Move the crop">
-              <img src={thumbnail(source.picture_id)} alt="" className="w-full" />
+              <img src={thumbnail(source.picture_id, frame)} alt="" className="w-full" />
               <span
                 className="absolute size-3 -translate-1/2 border-2 border-sheet outline outline-ink"
                 style={{ left: `${place.across * 100}%`, top: `${place.down * 100}%` }}

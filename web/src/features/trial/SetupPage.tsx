@@ -1,24 +1,14 @@
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { thumbnail, type Plan, type RecipeItem, type Setup } from "../../api/client";
+import { type Plan, type RecipeItem, type Setup } from "../../api/client";
 import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
 import { Damage, InputPreview } from "./Damage";
+import { PartPick, usualPart, type Part } from "./PartPick";
+import { fromAddress, toAddress, UNDAMAGED } from "./setupAddress";
 import { noise, percent, pixels, seconds } from "../../ui/format";
+import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, Page, Trouble } from "../../ui/parts";
 
-const UNDAMAGED: Setup = {
-  test: "truth",
-  blur: 0,
-  factor: 4,
-  kernel: "area",
-  light: "linear",
-  noise: 0,
-  underexposed: 0,
-  eight_bit: false,
-  half_chroma: false,
-  jpeg: null,
-  seed: 1,
-};
 const FACTORS = [1, 2, 3, 4, 5];
 const KERNELS: [Setup["kernel"], string][] = [
   ["area", "Area mean"],
@@ -95,9 +85,7 @@ function SourcePick({ value, onChange }: { value: string | null; onChange: (id: 
   return (
     <div className="flex items-center gap-4">
       <span className="flex h-24 w-36 shrink-0 items-center justify-center bg-[#777]">
-        {chosen?.picture_id && (
-          <img src={thumbnail(chosen.picture_id)} alt="" className="max-h-24 max-w-36" />
-        )}
+        {chosen && <Scrubbed source={chosen} className="max-h-24" />}
       </span>
       <label className="grow">
         <span className="mb-1 block text-[13px] text-soft">Source, taken as the truth</span>
@@ -220,8 +208,12 @@ function InNumbers({ plan, setup, count }: { plan: Plan; setup: Setup; count: nu
         </li>
       )}
       <li>
-        <b>{count + 2} takes</b>: {count} recipes and 2 controls, each processed {plan.repeats} times for the
-        timing. Takes that exist already are not made again.
+        <b>{count + 2} takes</b>
+        {plan.frames > 1 && ` of ${plan.frames} frames`}: {count} recipes and 2 controls,{" "}
+        {plan.repeats === 1
+          ? "each frame processed and timed once."
+          : `each processed ${plan.repeats} times for the timing.`}{" "}
+        Takes that exist already are not made again.
       </li>
       <li>
         {count === 0
@@ -234,14 +226,37 @@ function InNumbers({ plan, setup, count }: { plan: Plan; setup: Setup; count: nu
   );
 }
 
+/** What an address says of the source and its part. */
+const placed = (params: URLSearchParams) =>
+  Object.fromEntries([...params].filter(([key]) => ["source", "first", "frames"].includes(key)));
+
 /** Set up a truth test: source, factor, how the input is made, who competes; and what that means in numbers. */
 export function SetupPage() {
   const [params, setParams] = useSearchParams();
   const source = params.get("source");
   const go = useNavigate();
-  const [setup, setSetup] = useState<Setup>(UNDAMAGED);
-  const change = (part: Partial<Setup>) => setSetup((before) => ({ ...before, ...part }));
+  const setup = fromAddress(params);
   const shown = useSource(source).data;
+  const usual = usualPart(shown);
+  const part = {
+    first: Number(params.get("first") ?? usual.first) || 0,
+    frames: Number(params.get("frames") ?? usual.frames) || 1,
+  };
+  // The address holds the set-up: it outlives a reload and can be handed on.
+  const change = (part: Partial<Setup>) =>
+    setParams((now) => ({ ...placed(now), ...toAddress({ ...fromAddress(now), ...part }) }), {
+      replace: true,
+    });
+  const changePart = (next: Part) =>
+    setParams(
+      (now) => ({
+        ...placed(now),
+        ...toAddress(fromAddress(now)),
+        first: String(next.first),
+        frames: String(next.frames),
+      }),
+      { replace: true },
+    );
   const recipes = (useRecipes().data ?? []).filter(
     ({ name, resizes }) => name !== ALWAYS_IN && (resizes || setup.factor === 1),
   );
@@ -251,14 +266,14 @@ export function SetupPage() {
   const [own, setOwn] = useState<string[] | null>(null);
   const [name, setName] = useState("");
   // What is suggested for the set-up enters, until people choose for themselves.
-  const outlook = usePlan(source, setup, []);
+  const outlook = usePlan(shown ?? null, setup, part, []);
   const suggested = new Map(outlook.data?.suggested.map(({ recipe_id, reason }) => [recipe_id, reason]));
   const chosen = recipes.filter(({ id }) => (own ? own.includes(id) : suggested.has(id))).map(({ id }) => id);
-  const plan = usePlan(source, setup, chosen);
+  const plan = usePlan(shown ?? null, setup, part, chosen);
   const start = useStartTrial();
   const run = () =>
     start.mutate(
-      { source_id: source ?? "", setup, recipe_ids: chosen, name },
+      { source_id: source ?? "", setup, recipe_ids: chosen, name, ...part },
       { onSuccess: ({ id }) => void go(`/trials/${id}/run`) },
     );
   const toggle = (id: string) =>
@@ -267,7 +282,11 @@ export function SetupPage() {
     <Page title="Set up a truth test">
       <div className="grid gap-8 lg:grid-cols-[1fr_21rem]">
         <div className="space-y-5">
-          <SourcePick value={source} onChange={(id) => setParams({ source: id }, { replace: true })} />
+          <SourcePick
+            value={source}
+            onChange={(id) => setParams({ source: id, ...toAddress(setup) }, { replace: true })}
+          />
+          {shown?.state === "ready" && <PartPick source={shown} part={part} change={changePart} />}
           <FactorPick value={setup.factor} onChange={(factor) => change({ factor })} />
           {setup.factor > 1 && (
             <div className="flex flex-wrap gap-x-10 gap-y-4">
@@ -286,7 +305,7 @@ export function SetupPage() {
             </div>
           )}
           <Damage setup={setup} change={change} />
-          {shown?.state === "ready" && <InputPreview source={shown} setup={setup} />}
+          {shown?.state === "ready" && <InputPreview source={shown} setup={setup} frame={part.first} />}
           <RecipeList
             recipes={[...recipes].sort((a, b) => Number(suggested.has(b.id)) - Number(suggested.has(a.id)))}
             suggested={suggested}

@@ -1,7 +1,8 @@
 import { useNavigate } from "react-router";
 import type { Trial } from "../../api/client";
 import { useRemoveTrial } from "../../api/queries";
-import { noise, percent, pixels } from "../../ui/format";
+import { toAddress } from "./setupAddress";
+import { lasting, noise, percent, pixels, rateOf } from "../../ui/format";
 import { ButtonLink, ConfirmButton, Fact, Page, Trouble } from "../../ui/parts";
 
 /** How this trial was set up; a set-up never changes, another one is another trial. */
@@ -9,6 +10,11 @@ export function SetupSummary({ trial }: { trial: Trial }) {
   const remove = useRemoveTrial();
   const go = useNavigate();
   const { plan } = trial;
+  const moving = trial.frames > 1;
+  const part: Record<string, string> = moving
+    ? { first: String(trial.first), frames: String(trial.frames) }
+    : {};
+  const last = trial.first + trial.frames - 1;
   return (
     <Page
       title="Set-up"
@@ -20,7 +26,10 @@ export function SetupSummary({ trial }: { trial: Trial }) {
           >
             Remove the trial
           </ConfirmButton>
-          <ButtonLink tone="main" to={`/trials/new?source=${trial.source_id}`}>
+          <ButtonLink
+            tone="main"
+            to={`/trials/new?${new URLSearchParams({ source: trial.source_id, ...toAddress(trial.setup), ...part })}`}
+          >
             Set up another
           </ButtonLink>
         </>
@@ -29,6 +38,11 @@ export function SetupSummary({ trial }: { trial: Trial }) {
       <Trouble error={remove.error} />
       <dl className="grid max-w-3xl grid-cols-3 gap-x-8 gap-y-4 rounded-sm border border-line bg-sheet p-5">
         <Fact name="Source">{trial.source_name}</Fact>
+        {moving && (
+          <Fact name="Part">
+            {`frames ${trial.first} to ${last}, ${lasting(trial.frames, rateOf(trial.rate))}`}
+          </Fact>
+        )}
         <Fact name="Test">Truth test, {trial.words}</Fact>
         <Fact name="Factor reached">
           {plan.factors.map((factor) => Number(factor.toFixed(4))).join(" × ")}
@@ -40,7 +54,9 @@ export function SetupSummary({ trial }: { trial: Trial }) {
         <Fact name="Input">{`${pixels(plan.input)}, ${percent(plan.share)} of the data`}</Fact>
         <Fact name="Noise of the input">{trial.input_traits ? noise(trial.input_traits) : null}</Fact>
         <Fact name="Results">16 bit, lossless</Fact>
-        <Fact name="Repeats for timing">{plan.repeats}</Fact>
+        <Fact name="Timed">
+          {moving ? `${trial.frames} frames, ${plan.repeats} each` : `${plan.repeats} repeats`}
+        </Fact>
       </dl>
     </Page>
   );

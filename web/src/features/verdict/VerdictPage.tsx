@@ -1,10 +1,10 @@
-import { useState } from "react";
 import { Link } from "react-router";
 import type { Entry, Trial } from "../../api/client";
 import { useKinds, useWriteVerdict } from "../../api/queries";
 import { day, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Button, Page, Trouble } from "../../ui/parts";
+import { useDraft } from "../../ui/useDraft";
 import { KindSelect } from "../shelf/SourceCard";
 
 function evidence(entry: Entry): string {
@@ -15,6 +15,13 @@ function evidence(entry: Entry): string {
     entry.timing?.median != null && `${seconds(entry.timing.median)} a frame`,
   ];
   return parts.filter(Boolean).join(", ");
+}
+
+interface Draft {
+  pick: string | null;
+  fallback: string | null;
+  kind: string | null;
+  reasons: string;
 }
 
 interface ChoiceProps {
@@ -97,10 +104,15 @@ export function VerdictPage({ trial }: { trial: Trial }) {
   const kinds = useKinds().data ?? [];
   const last = trial.verdicts[0];
   const entries = trial.entries.filter((entry) => entry.state === "done" && entry.control !== "truth");
-  const [pick, setPick] = useState<string | null>(last?.pick ?? null);
-  const [fallback, setFallback] = useState<string | null>(last?.fallback ?? null);
-  const [kind, setKind] = useState<string | null>(last?.kind ?? trial.kind);
-  const [reasons, setReasons] = useState(last?.reasons ?? "");
+  // Kept until it is written, so that a glance at Look loses nothing.
+  const [draft, setDraft, unsaved] = useDraft<Draft>(`verdict:${trial.id}`, {
+    pick: last?.pick ?? null,
+    fallback: last?.fallback ?? null,
+    kind: last?.kind ?? trial.kind,
+    reasons: last?.reasons ?? "",
+  });
+  const { pick, fallback, kind, reasons } = draft;
+  const put = (part: Partial<Draft>) => setDraft((before) => ({ ...before, ...part }));
   const write = useWriteVerdict(trial.id);
   const missing = [!pick && "a pick", !kind && "a kind", !reasons.trim() && "the reasons"].filter(Boolean);
   if (entries.length === 0)
@@ -109,12 +121,21 @@ export function VerdictPage({ trial }: { trial: Trial }) {
         <p className="text-soft">There is no finished take to decide on yet.</p>
       </Page>
     );
-  const save = () => write.mutate({ kind: kind ?? "", pick: pick ?? "", fallback, reasons: reasons.trim() });
+  const save = () => {
+    put({ reasons: reasons.trim() });
+    write.mutate({ kind: kind ?? "", pick: pick ?? "", fallback, reasons: reasons.trim() });
+  };
   return (
     <Page title="Verdict">
       <div className="grid gap-8 lg:grid-cols-2">
-        <Choice name="Pick" entries={entries} value={pick} onChange={setPick} />
-        <Choice name="Quick fallback" entries={entries} value={fallback} none onChange={setFallback} />
+        <Choice name="Pick" entries={entries} value={pick} onChange={(letter) => put({ pick: letter })} />
+        <Choice
+          name="Quick fallback"
+          entries={entries}
+          value={fallback}
+          none
+          onChange={(letter) => put({ fallback: letter })}
+        />
       </div>
       <div className="mt-6 grid gap-8 lg:grid-cols-[1fr_18rem]">
         <label>
@@ -122,7 +143,7 @@ export function VerdictPage({ trial }: { trial: Trial }) {
           <textarea
             rows={4}
             value={reasons}
-            onChange={(event) => setReasons(event.target.value)}
+            onChange={(event) => put({ reasons: event.target.value })}
             placeholder="What came out right, what broke, where you looked"
             className="w-full rounded-sm border border-line bg-sheet px-3 py-2"
           />
@@ -130,13 +151,16 @@ export function VerdictPage({ trial }: { trial: Trial }) {
         <div className="space-y-3">
           <label className="block">
             <span className="mb-1 block font-display text-lg font-semibold">For the kind</span>
-            <KindSelect kinds={kinds} value={kind} onChange={setKind} />
+            <KindSelect kinds={kinds} value={kind} onChange={(chosen) => put({ kind: chosen })} />
           </label>
           <Button tone="main" disabled={missing.length > 0 || write.isPending} onClick={save}>
             {last ? "Replace the verdict" : "Write the verdict"}
           </Button>
           {missing.length > 0 && <p className="text-[14px] text-soft">Still needed: {missing.join(", ")}.</p>}
-          {write.isSuccess && (
+          {unsaved && missing.length === 0 && (
+            <p className="text-[14px] text-soft">Not written yet; it is kept as a draft in this browser.</p>
+          )}
+          {write.isSuccess && !unsaved && (
             <p role="status">
               Written. It stands in the{" "}
               <Link to="/playbook" className="underline">

@@ -1,0 +1,249 @@
+"""Make pictures in child processes: a source as read, the plates of a set-up, a take. What is damaged is made again."""
+
+import asyncio
+import itertools
+import logging
+import time
+from collections.abc import Callable, Iterable
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any, TypeVar
+
+import psutil
+from pydantic import BaseModel
+
+from mistline.core.frame import Size
+from mistline.core.media.plate import SHARD, shards_of
+from mistline.core.methods.recipe import digest
+from mistline.errors import BadMedia, Damaged
+from mistline.store import models, pictures, sources, takes
+from mistline.store.database import Row, connect
+from mistline.store.files import known_hash, media, original_key
+from mistline.store.settings import settings
+from mistline.work.requests import (
+    Footage,
+    LocalModel,
+    MakeShard,
+    MakeViews,
+    Original,
+    Prepare,
+    Progress,
+    ReadOriginal,
+    Request,
+    ShardMade,
+)  # fmt: skip
+from mistline.work.sandbox import run_child
+
+__all__ = [
+    "READER_VERSION", "cut_shard_views", "cut_view", "local_models", "make_shard", "mend", "read_original", "sound",
+    "source_footage", "stored",
+]  # fmt: skip
+
+log = logging.getLogger("mistline.work")
+T = TypeVar("T")
+A = TypeVar("A", bound=BaseModel)
+READER_VERSION = 1
+SPARE_BYTES = 4 * 2**20
+SLOWEST_READING = 4e6  # bytes a second, of a large file beside other work
+FRAME_BYTES, VIEW_BYTES = 6, 8  # of a pixel of 16 bits, and of its tiles, at most
+MOST_READ = 3 * 2**30  # bytes that reading an original writes, at most: of a clip only small pictures
+MODEL_SECONDS, MODEL_SECONDS_A_MEGAPIXEL = 120.0, 600.0
+LOOK_AGAIN = 1.0  # seconds between two looks at a full disk
+
+
+def _silent(stage: str, share: float) -> None: ...
+
+
+async def stored(step: Callable[..., T], *args: Any, **named: Any) -> T:
+    """Run a function of the store in a thread, with a connection of its own."""
+
+    def run() -> T:
+        with connect() as connection:
+            return step(connection, *args, **named)
+
+    return await asyncio.to_thread(run)
+
+
+async def sound(picture_id: str, folder: Path, frames: Iterable[int] | None = None) -> list[Path]:
+    """Paths of the shards that hold a picture's frames; damaged or missing ones are made again first."""
+    try:
+        return await asyncio.to_thread(pictures.shard_files, picture_id, folder, frames)
+    except Damaged:
+        await mend(picture_id)
+        return await asyncio.to_thread(pictures.shard_files, picture_id, folder, frames)
+
+
+async def _original(row: Row, folder: Path) -> Path:
+    """The original of a source, proven to be what was imported."""
+    path = await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder)
+    if await asyncio.to_thread(known_hash, path) != row["hash"]:
+        raise BadMedia(f"The original of {row['name']} was damaged in the media store; import the file again.")
+    return path
+
+
+async def source_footage(row: Row, folder: Path, frames: Iterable[int] | None = None) -> Footage:
+    """Where the frames of a source come from."""
+    picture = await stored(pictures.get, row["picture_id"])
+    if picture["from_original"]:
+        return Footage(original=await _original(row, folder), name=row["name"])
+    return Footage(shards=await sound(row["picture_id"], folder, frames), name=row["name"])
+
+
+def _bytes(size: Size, frames: int) -> int:
+    """What frames may take at most, with the view of the first of them."""
+    return SPARE_BYTES + size.pixels * (FRAME_BYTES * frames + VIEW_BYTES)
+
+
+async def _room(need: int, report: Progress) -> None:
+    """Wait until the disk of the media store has room; what waits is not lost for want of it."""
+    while (free := media().free_bytes()) is not None and free < need:
+        report(f"waiting for disk space: {free / 1e6:.0f} MB free, {need / 1e6:.0f} MB needed", 0.0)
+        await asyncio.sleep(LOOK_AGAIN)
+
+
+async def read_original(row: Row, *, anew: bool = False) -> tuple[Original, str]:
+    """Read a source's original; return what was found and the id of its picture."""
+    await _room(SPARE_BYTES + min(2 * row["file_bytes"], MOST_READ), _silent)
+    identity = digest({"original": row["hash"], "reader": READER_VERSION})
+    with media().workspace() as folder:
+        found = await run_child(
+            ReadOriginal(name=row["name"], path=await _original(row, folder), out=folder), what=row["name"],
+            memory_bytes=settings().reader_memory_bytes,
+            seconds=settings().reader_seconds + row["file_bytes"] / SLOWEST_READING,
+        )  # fmt: skip
+        await stored(pictures.keep, identity, folder / "picture", found.picture.model_dump(), anew=anew)
+        return found, identity
+
+
+async def local_models(recipe: Row | None, folder: Path) -> list[LocalModel]:
+    """Cards and local files of the dropped-in models of a recipe, for the child process."""
+    if recipe is None:
+        return []
+    found = await stored(models.files_of, recipe)
+    paths = [await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder) for row in found]
+    return [LocalModel(card=row["card"], path=path) for row, path in zip(found, paths, strict=True)]
+
+
+async def _child(request: Request[A], report: Progress, seconds: float) -> A:
+    return await run_child(
+        request, what=request.name, memory_bytes=int(psutil.virtual_memory().total * 0.8), seconds=seconds,
+        report=report, remedy="choose a lighter recipe or a smaller picture",
+    )  # fmt: skip
+
+
+async def _make_plates(row: Row, report: Progress = _silent, *, anew: bool = False) -> Row:
+    """Truth and input of a take's set-up, made now if nobody has made them yet, or `anew`."""
+    plate = await stored(pictures.plate, row["plate_key"])
+    if plate is not None and not anew:
+        return plate
+    source = await stored(sources.get, str(row["source_id"]))
+    picture = await stored(pictures.get, source["picture_id"])
+    frames = range(row["first"], row["first"] + row["frames"])
+    await _room(2 * _bytes(Size(picture["width"], picture["height"]), len(frames)), report)
+    with media().workspace() as folder:
+        made = await _child(
+            Prepare(
+                name=row["source_name"], source=await source_footage(source, folder, frames), setup=row["setup"],
+                first=frames[0], frames=len(frames), rate=picture["rate"], out=folder,
+            ), report, settings().take_seconds,
+        )  # fmt: skip
+        kept = {"truth": source["picture_id"]}
+        for part, facts in (("truth", made.truth), ("input", made.input)):
+            if facts:
+                identity = digest({"plate": row["plate_key"], "part": part})
+                kept[part] = await stored(pictures.keep, identity, folder / part, facts.model_dump(), anew=anew)
+    await stored(pictures.add_plate, row["plate_key"], kept["truth"], kept["input"], asdict(made.traits))
+    plate = await stored(pictures.plate, row["plate_key"])
+    assert plate is not None
+    return plate
+
+
+async def make_shard(
+    row: Row, first: int, frames: int, report: Progress = _silent, *, anew: bool = False
+) -> tuple[ShardMade, str]:
+    """Process, write and measure frames of a take; return what was found and the id of the take's picture."""
+    plate = await _make_plates(row, report)
+    truth, key = await stored(pictures.get, plate["truth_picture"]), row["key"]
+    target, numbers = Size(truth["width"], truth["height"]), range(first, first + frames)
+    await _room(_bytes(target, frames), report)
+    beside = await stored(takes.beside, key, row["plate_key"]) if row["recipe"] and not anew else []
+    with media().workspace() as folder:
+        request = MakeShard(
+            name=row["source_name"], recipe=row["recipe"], setup=row["setup"], traits=plate["traits"],
+            repeats=1 if anew else row["repeats"], models=await local_models(row["recipe"], folder),
+            first=first, frames=frames, truth=await sound(plate["truth_picture"], folder, numbers),
+            input=await sound(plate["input_picture"], folder, numbers), target=target,
+            others={other["key"]: await sound(other["picture_id"], folder, numbers) for other in beside},
+            out=folder, lane=settings().timing_lane,
+        )  # fmt: skip
+        seconds = settings().take_seconds
+        if request.models:  # of others: one may never end on a picture of this size
+            limit = MODEL_SECONDS_A_MEGAPIXEL * request.repeats * frames * target.megapixels
+            seconds = min(seconds, MODEL_SECONDS + limit)
+        made = await _child(request, report, seconds)
+        facts = {**made.picture.model_dump(), "frames": row["frames"], "rate": truth["rate"]}
+        return made, await stored(pictures.keep, key, folder / "picture", facts, anew=anew)
+
+
+async def mend(picture_id: str) -> None:
+    """Make the damaged or missing frames of a picture again from what it was made of.
+
+    A take is a pure function of its key, so its timing and scores stay.
+    """
+    begun, origin = time.monotonic(), await stored(pictures.origin, picture_id)
+    if origin["source_id"]:
+        await read_original(await stored(sources.get, origin["source_id"]), anew=True)
+    elif origin["any_take"]:
+        await _make_plates(await stored(takes.get, origin["any_take"]), anew=True)
+    elif origin["take_key"]:
+        row = await stored(takes.get, origin["take_key"])
+        for first, frames in shards_of(row["frames"]):
+            await make_shard(row, first, frames, anew=True)
+    else:
+        raise BadMedia("A stored picture is damaged and nothing is known of what made it; remove its trial.")
+    log.warning("Picture %s was damaged; it was made again in %.1f s.", picture_id[:12], time.monotonic() - begun)
+
+
+async def _footage(picture_id: str, folder: Path, frames: Iterable[int]) -> Footage:
+    """Where the frames of a picture come from, whatever it is."""
+    origin = await stored(pictures.origin, picture_id)
+    if origin["source_id"]:
+        source = await stored(sources.get, origin["source_id"])
+        return await source_footage(source, folder, frames)
+    return Footage(shards=await sound(picture_id, folder, frames))
+
+
+async def _cut(picture_id: str, frames: list[int], *, whole: bool = False) -> None:
+    with media().workspace() as folder:
+        request = MakeViews(
+            name="a picture", footage=await _footage(picture_id, folder, frames), frames=frames, out=folder / "view",
+            whole=whole,
+        )  # fmt: skip
+        await run_child(
+            request, what="a picture", memory_bytes=settings().reader_memory_bytes,
+            seconds=settings().reader_seconds,
+        )  # fmt: skip
+        for frame in frames:
+            made = request.out / str(frame)
+            if whole:
+                await asyncio.to_thread(
+                    pictures.keep_view, made / pictures.WHOLE, picture_id, frame, pictures.WHOLE
+                )
+            else:
+                await asyncio.to_thread(pictures.keep_view, made, picture_id, frame)
+
+
+async def cut_view(picture_id: str, frame: int, *, whole: bool = False) -> None:
+    """Cut the tiles of a frame, or write all of it as PNG, and keep them in the media store."""
+    await _cut(picture_id, [frame], whole=whole)
+
+
+async def cut_shard_views(picture_id: str, first: int) -> None:
+    """Cut the tiles of those frames of a shard that have none yet."""
+    picture = await stored(pictures.get, picture_id)
+    frames = [
+        frame for frame in range(first, min(first + SHARD, picture["frames"]))
+        if pictures.part(picture_id, f"{frame}/{picture['levels'] - 1}/0_0.png") is None
+    ]  # fmt: skip
+    for _, rest in itertools.groupby(enumerate(frames), lambda pair: pair[1] - pair[0]):
+        await _cut(picture_id, [frame for _, frame in rest])

@@ -1,0 +1,232 @@
+"""What a child process can be asked and what it answers, a pair for each step; light enough for every process."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+from typing import Any, Generic, TypeVar
+
+from pydantic import BaseModel
+
+from mistline.core.degrade.setup import Setup
+from mistline.core.frame import Region, Size
+from mistline.core.methods import ModelCard, Traits
+from mistline.core.methods.recipe import Recipe
+from mistline.core.timing.machine import Machine
+
+__all__ = [
+    "Alike", "CropTimed", "Done", "Footage", "InspectModel", "LocalModel", "MadePicture", "MakeShard", "MakeViews",
+    "MeasureRegion", "Original", "Prepare", "Prepared", "PreviewInput", "PreviewMade", "Progress", "ReadOriginal",
+    "RegionMeasured", "Request", "Scored", "ShardMade", "TimeCrop", "Timing",
+]  # fmt: skip
+
+A = TypeVar("A", bound=BaseModel)
+Progress = Callable[[str, float], None]  # (stage, share done)
+
+
+class LocalModel(BaseModel):
+    """A dropped-in model: its card and its file on this machine."""
+
+    card: ModelCard
+    path: Path
+
+
+class Request(BaseModel, Generic[A]):
+    """Work on local files, about something that people call `name`; answered by an `A`."""
+
+    name: str
+    models: list[LocalModel] = []
+
+    @classmethod
+    def answer(cls) -> type[A]:
+        """The type of the answer."""
+        made: type[A] = cls.__mro__[1].__pydantic_generic_metadata__["args"][0]  # type: ignore[attr-defined]
+        return made
+
+
+class Footage(BaseModel):
+    """Where the frames of a picture come from: its shards, or the original that they are decoded from."""
+
+    shards: list[Path] = []
+    original: Path | None = None
+    name: str = ""
+
+
+class Done(BaseModel):
+    """Nothing more to say."""
+
+
+class MadePicture(BaseModel):
+    """A picture that lies finished in a folder; `rate` is an exact fraction, "24000/1001", none for a still.
+
+    Where its frames stay in the original and are decoded from there, the folder holds a few small views only.
+    """
+
+    width: int
+    height: int
+    bit_depth: int
+    levels: int
+    frames: int = 1
+    rate: str | None = None
+    from_original: bool = False
+
+
+class Original(BaseModel):
+    """What was read of an original."""
+
+    facts: dict[str, Any]
+    traits: Traits
+    picture: MadePicture
+
+
+class ReadOriginal(Request[Original]):
+    """Read a file from outside: its facts, first traits and picture, below `out`."""
+
+    path: Path
+    out: Path
+
+
+class MakeViews(Request[Done]):
+    """Cut the tiles of frames into `out/<frame>`; or make a PNG of each at its own depth there, if `whole`."""
+
+    footage: Footage
+    frames: list[int]
+    out: Path
+    whole: bool = False
+
+
+class Prepared(BaseModel):
+    """Truth (none where the source itself is it) and input of a test, and the input's traits."""
+
+    truth: MadePicture | None
+    input: MadePicture
+    traits: Traits
+
+
+class Prepare(Request[Prepared]):
+    """Make truth and input of `frames` frames of a source from `first`, below `out`."""
+
+    source: Footage
+    setup: Setup
+    first: int = 0
+    frames: int = 1
+    rate: Fraction | None = None
+    out: Path
+
+
+class PreviewMade(BaseModel):
+    """Truth and input of a crop, as 8-bit PNG in base 64, and the size of the crop in the truth's pixels."""
+
+    truth: str
+    input: str
+    width: int
+    height: int
+
+
+class PreviewInput(Request[PreviewMade]):
+    """Make the input on a small crop of a frame; `centre` across and down, in shares of the picture."""
+
+    source: Footage
+    frame: int = 0
+    setup: Setup
+    centre: tuple[float, float]
+
+
+class Timing(BaseModel):
+    """Where the time of a take went, in seconds; memory in bytes. The truth control has no process time.
+
+    `process` holds every run: `repeats` of each frame, one frame after another.
+    """
+
+    load: float | None = None
+    warm_up: float | None = None
+    process: list[float] = []
+    median: float | None = None
+    spread: float | None = None
+    busy_elsewhere: float | None = None
+    peak_bytes: int | None = None
+    added_bytes: int | None = None
+    write: float | None = None
+
+
+class Scored(BaseModel):
+    """A measure of one frame. Without a value and without a note it is infinite."""
+
+    value: float | None
+    parts: dict[str, float] = {}
+    note: str = ""
+
+
+class Alike(BaseModel):
+    """How alike two frames are."""
+
+    psnr: float | None
+    worst: float
+    same: bool
+
+
+class ShardMade(BaseModel):
+    """Frames of a take: what each scored, how alike each is to other takes, and how long it took."""
+
+    picture: MadePicture
+    settings: list[dict[str, Any]]
+    timing: Timing
+    clipped: float
+    scores: list[dict[str, Scored]]
+    alike: dict[str, list[Alike]]
+    machine: Machine
+
+
+class MakeShard(Request[ShardMade]):
+    """Run a recipe (or none: the truth through the same path) on frames, write them below `out`, measure them."""
+
+    recipe: Recipe | None
+    setup: Setup
+    traits: Traits
+    repeats: int
+    first: int = 0
+    frames: int = 1
+    truth: list[Path]
+    input: list[Path]
+    target: Size
+    others: dict[str, list[Path]] = {}
+    out: Path
+    lane: Path
+
+
+class CropTimed(BaseModel):
+    """Seconds for each megapixel of result."""
+
+    seconds_per_megapixel: float
+    machine: Machine
+
+
+class TimeCrop(Request[CropTimed]):
+    """Time a recipe on a corner of a source, for a forecast."""
+
+    recipe: Recipe
+    factor: float
+    source: Footage
+    lane: Path
+
+
+class RegionMeasured(BaseModel):
+    """Scores by letter."""
+
+    scores: dict[str, dict[str, Scored]]
+
+
+class MeasureRegion(Request[RegionMeasured]):
+    """Measure a region of a frame of several results; what needs the whole input is not measured there."""
+
+    region: Region
+    frame: int = 0
+    factor: float
+    truth: list[Path]
+    results: dict[str, list[Path]]
+
+
+class InspectModel(Request[ModelCard]):
+    """Look into a model that was dropped in."""
+
+    id: str
+    path: Path

@@ -1,0 +1,20 @@
+"""The steps of a child process, a module each: what is asked of it decides which."""
+
+from collections.abc import Callable
+from typing import Any
+
+from mistline.work import requests
+from mistline.work.steps import forecast, look, models, prepare, read, take
+
+__all__ = ["STEPS"]
+
+STEPS: dict[type[requests.Request[Any]], Callable[..., Any]] = {
+    requests.ReadOriginal: read.read_original,
+    requests.MakeViews: look.make_views,
+    requests.MeasureRegion: look.measure_region,
+    requests.Prepare: prepare.prepare,
+    requests.PreviewInput: prepare.preview_input,
+    requests.MakeShard: take.make_shard,
+    requests.TimeCrop: forecast.time_crop,
+    requests.InspectModel: models.inspect,
+}

@@ -1,0 +1,37 @@
+"""Time a recipe on a corner of a source."""
+
+import time
+
+from mistline.core.frame import to_frame
+from mistline.core.measure import measure_traits
+from mistline.core.media.plate import quantise
+from mistline.core.methods.recipe import run_recipe
+from mistline.core.timing.clock import repeat
+from mistline.core.timing.machine import this_machine
+from mistline.work.requests import CropTimed, Progress, TimeCrop
+from mistline.work.steps.footage import open_footage
+from mistline.work.steps.timed import check_memory, corner, timing_lane, warm_up
+
+__all__ = ["time_crop"]
+
+SIDE, REPEATS = 160, 2
+PATIENCE = 1.0  # seconds
+
+
+def time_crop(request: TimeCrop, report: Progress) -> CropTimed:
+    """Seconds for each megapixel of result.
+
+    A forecast does not wait behind a long run: beside it, at low priority, the time of the processor counts.
+    """
+    source = to_frame(open_footage(request.source).codes())
+    part, target = corner(source, SIDE, request.factor)
+    traits = measure_traits(quantise(part, source.bit_depth)[0])
+    request.recipe.check(part.size, target)
+    check_memory(request.recipe, part.size, target)
+    with timing_lane(request.lane, PATIENCE) as alone:
+        warm_up(part, request.recipe, target, traits)
+        used = time.process_time()
+        _, times = repeat(lambda: run_recipe(part, request.recipe, target, traits), REPEATS, lambda number: None)
+        used = time.process_time() - used
+    seconds = times.median if alone else min(times.median, used / REPEATS)
+    return CropTimed(seconds_per_megapixel=seconds / target.megapixels, machine=this_machine())

@@ -1,0 +1,38 @@
+"""What looking asks for: the tiles of a frame, the measures of a region."""
+
+from mistline.core.measure import Evidence, measure_all
+from mistline.core.media.plate import Plate, write_png, write_view
+from mistline.work.requests import Done, MakeViews, MeasureRegion, Progress, RegionMeasured
+from mistline.work.steps.footage import fresh, open_footage
+from mistline.work.steps.take import scored
+
+__all__ = ["make_views", "measure_region"]
+
+
+def make_views(request: MakeViews, report: Progress) -> Done:
+    """Cut the tiles of frames that follow one another, or write all of each as PNG."""
+    frames = request.frames
+    for number, codes in zip(frames, open_footage(request.footage).stream(frames[0], len(frames)), strict=True):
+        folder = fresh(request.out / str(number))
+        if request.whole:
+            write_png(folder / "whole.png", codes)
+        else:
+            write_view(folder, codes)
+    return Done()
+
+
+def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
+    """Measure a region of every result."""
+    truth = Plate(request.truth).codes(request.frame)
+    return RegionMeasured(
+        scores={
+            letter: scored(
+                measure_all(
+                    Evidence(Plate(shards).codes(request.frame), truth, scale=request.factor).within(
+                        request.region
+                    )
+                )
+            )
+            for letter, shards in request.results.items()
+        }
+    )

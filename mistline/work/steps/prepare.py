@@ -1,0 +1,77 @@
+"""Make truth and input of a test: of all its frames, or of a small crop to look at."""
+
+import base64
+from fractions import Fraction
+
+from mistline.core.degrade.downsample import Plan, crop_truth, plan
+from mistline.core.degrade.setup import make_input
+from mistline.core.frame import Frame, Size, to_frame
+from mistline.core.measure import measure_traits
+from mistline.core.media.plate import encode_png, quantise
+from mistline.work.requests import Prepare, Prepared, PreviewInput, PreviewMade, Progress
+from mistline.work.steps.footage import PictureWriter, open_footage
+
+__all__ = ["prepare", "preview_input"]
+
+PREVIEW_SIDE, PREVIEW_MARGIN = 288, 48
+
+
+def prepare(request: Prepare, report: Progress) -> Prepared:
+    """Truth and input; the input is rounded to the bit depth that its chain leaves."""
+    source, setup = open_footage(request.source), request.setup
+    small: PictureWriter | None = None
+    cropped: PictureWriter | None = None
+    for number, original in enumerate(source.stream(request.first, request.frames)):
+        report("preparing the input", 0.08 * number / request.frames)
+        whole = to_frame(original)
+        sizes = plan(whole.size, setup.factor)
+        truth = crop_truth(whole, sizes)
+        if any(sizes.cropped) or not request.source.shards:
+            cropped = cropped or PictureWriter(request.out / "truth", request.rate)
+            cropped.add(quantise(truth, whole.bit_depth)[0])
+        damaged = make_input(truth, setup, sizes, number)
+        codes, _ = quantise(damaged, damaged.bit_depth)
+        if small is None:
+            small, traits = PictureWriter(request.out / "input", request.rate), measure_traits(codes)
+        small.add(codes)
+    assert small is not None
+    return Prepared(truth=cropped.close() if cropped else None, input=small.close(), traits=traits)
+
+
+def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:
+    """Make the input on a crop of at most 288 x 216 pixels of the truth.
+
+    The crop carries a margin while it is made, so that its edges are those of the whole picture.
+    """
+    source, setup = to_frame(open_footage(request.source).codes(request.frame)), request.setup
+    whole = plan(source.size, setup.factor)
+    step = next(n for n in range(1, 1000) if abs(n * setup.factor - round(n * setup.factor)) < 1e-6)
+    unit = round(step * setup.factor)
+    truth = crop_truth(source, whole)
+
+    def cut(length: int, most: int, share: float) -> tuple[slice, slice]:
+        """The wider part that is worked on, and the shown part within it, in whole units."""
+        count = max(1, min(length, most) // unit)
+        first = min(max(round(share * length / unit - count / 2), 0), max(length // unit - count, 0))
+        margin = -(-PREVIEW_MARGIN // unit)
+        low, high = max(0, first - margin), min(max(1, length // unit), first + count + margin)
+        return slice(low * unit, high * unit), slice((first - low) * unit, (first - low + count) * unit)
+
+    across, down = request.centre
+    rows, shown_rows = cut(truth.size.height, PREVIEW_SIDE * 3 // 4, down)
+    columns, shown_columns = cut(truth.size.width, PREVIEW_SIDE, across)
+    part = truth.with_pixels(truth.pixels[rows, columns])
+    factor = Fraction(str(setup.factor))
+    sizes = Plan(part.size, Size(round(part.size.width / factor), round(part.size.height / factor)), (0, 0),
+                 whole.factors)  # fmt: skip
+    small = make_input(part, setup, sizes)
+
+    def png(frame: Frame, ratio: Fraction) -> str:
+        inside = [slice(round(s.start / ratio), round(s.stop / ratio)) for s in (shown_rows, shown_columns)]
+        codes, _ = quantise(frame.with_pixels(frame.pixels[inside[0], inside[1]]), 8)
+        return base64.b64encode(encode_png(codes)).decode()
+
+    return PreviewMade(
+        truth=png(part, Fraction(1)), input=png(small, factor),
+        width=shown_columns.stop - shown_columns.start, height=shown_rows.stop - shown_rows.start,
+    )  # fmt: skip

@@ -1,0 +1,77 @@
+"""Read an original that came from outside: a still or a clip."""
+
+from dataclasses import replace
+from statistics import median
+
+from mistline.core.measure import measure_traits
+from mistline.core.media.clip import looks_like_clip, read_clip
+from mistline.core.media.plate import write_thumbnail
+from mistline.core.media.still import read_still
+from mistline.core.methods import Traits
+from mistline.work.requests import Original, Progress, ReadOriginal
+from mistline.work.steps.footage import made, rate_text, write_still
+
+__all__ = ["read_original"]
+
+STRIP, MEASURED = 16, 3  # frames of a clip that are shown small, and that its traits are measured on
+
+
+def read_original(request: ReadOriginal, report: Progress) -> Original:
+    """Its facts, first traits and picture."""
+    report("reading", 0.1)
+    return _clip(request, report) if looks_like_clip(request.path) else _still(request, report)
+
+
+def _still(request: ReadOriginal, report: Progress) -> Original:
+    still = read_still(request.path, request.name)
+    report("writing", 0.4)
+    picture = write_still(request.out / "picture", still.codes)
+    report("measuring", 0.8)
+    facts = {
+        "width": still.size.width, "height": still.size.height, "megapixels": still.size.megapixels,
+        "bit_depth": still.bit_depth, "channels": still.channels, "colour": still.colour,
+        "file_type": still.file_type, "notes": still.notes,
+    }  # fmt: skip
+    return Original(facts=facts, traits=measure_traits(still.codes), picture=picture)
+
+
+def _clip(request: ReadOriginal, report: Progress) -> Original:
+    clip = read_clip(request.path, request.name)
+    known, count = clip.facts, clip.count
+    strip = sorted({(2 * place + 1) * count // (2 * STRIP) for place in range(STRIP)})
+    measured = set(strip[len(strip) // (2 * MEASURED) :: max(1, len(strip) // MEASURED)])
+    traits = []
+    for place, number in enumerate(strip):
+        report("reading", 0.1 + 0.8 * place / len(strip))
+        codes = clip.codes(number)
+        write_thumbnail(request.out / "picture" / "view" / str(number), codes)
+        if number in measured:
+            traits.append(measure_traits(codes))
+    facts = {
+        "width": known.size.width, "height": known.size.height, "megapixels": known.size.megapixels,
+        "bit_depth": known.bit_depth, "channels": known.channels, "colour": known.colour,
+        "file_type": known.file_type, "notes": known.notes, "frames": count, "rate": rate_text(known.rate),
+        "codec": known.codec, "scan": known.scan, "bits_a_second": known.bits_a_second, "sound": known.sound,
+        "refused": known.refused, "strip": strip,
+    }  # fmt: skip
+    picture = made(known.size, 16).model_copy(
+        update={"frames": count, "rate": rate_text(known.rate), "from_original": True}
+    )
+    return Original(facts=facts, traits=_typical(traits), picture=picture)
+
+
+def _typical(traits: list[Traits]) -> Traits:
+    """The middle of the traits of several frames, figure by figure; curves are those of the middle frame."""
+    middle = traits[len(traits) // 2]
+
+    def of(name: str) -> float | None:
+        known = [value for one in traits if (value := getattr(one, name)) is not None]
+        return median(known) if len(known) * 2 > len(traits) else None
+
+    squares, flat, level = of("squares"), of("flat_share"), of("mean_level")
+    return replace(
+        middle, noise_sigma=of("noise_sigma"), noise_colour=of("noise_colour"), edge_width=of("edge_width"),
+        squares=squares or 0.0, flat_share=flat or 0.0, mean_level=level or 0.0,
+        noise_note=middle.noise_note if of("noise_sigma") is None else "",
+        measured_on=f"{len(traits)} frames, {middle.measured_on} of each" if len(traits) > 1 else middle.measured_on,
+    )  # fmt: skip

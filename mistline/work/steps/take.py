@@ -1,0 +1,154 @@
+"""Make the frames of a take: run the recipe on each, write them, measure what was written."""
+
+import math
+import time
+
+import numpy as np
+import psutil
+
+from mistline.core.degrade.downsample import Plan
+from mistline.core.degrade.setup import clean_input
+from mistline.core.frame import Frame, Size, to_frame
+from mistline.core.measure import Evidence, Measured, measure_all
+from mistline.core.measure.sameness import sameness
+from mistline.core.media.plate import Plate, ShardWriter, quantise, shard_name, write_view
+from mistline.core.methods.recipe import run_recipe
+from mistline.core.timing.clock import Repeats, repeat, reset_peak, resident_peak
+from mistline.core.timing.machine import this_machine
+from mistline.work.requests import Alike, MakeShard, Progress, Scored, ShardMade, Timing
+from mistline.work.steps.footage import fresh, made
+from mistline.work.steps.timed import check_memory, timing_lane, warm_up
+
+__all__ = ["make_shard", "scored"]
+
+TAKE_BITS = 16
+ALL_MEASURES_EVERY = 12  # frames; the quick ones are read on each
+
+
+def _finite(value: float | None) -> float | None:
+    return value if value is not None and math.isfinite(value) else None
+
+
+def scored(found: dict[str, Measured]) -> dict[str, Scored]:
+    """What was measured of a frame."""
+    return {
+        key: Scored(
+            value=_finite(measured.value),
+            parts={part.name: part.value for part in measured.parts},
+            note=measured.note,
+        )
+        for key, measured in found.items()
+    }
+
+
+class _Run:
+    """Runs the recipe on one frame after another, alone on the timing lane, and keeps the times."""
+
+    def __init__(self, request: MakeShard, report: Progress) -> None:
+        self.request, self.report = request, report
+        self.plate = Plate(request.input)
+        self.settings: list[dict[str, object]] = []
+        self.load: list[float] = []
+        self.runs: list[Repeats] = []
+        self.warm = 0.0
+        self.peak = self.before = 0
+
+    def __call__(self, number: int) -> Frame:
+        """The result for a frame of the input."""
+        start, request = time.perf_counter(), self.request
+        small = to_frame(self.plate.codes(number))
+        self.load.append(time.perf_counter() - start)
+        assert request.recipe is not None
+        recipe, traits = request.recipe, request.traits
+        recipe.check(small.size, request.target)
+        check_memory(recipe, small.size, request.target)
+        total = request.frames * request.repeats
+        past = len(self.runs) * request.repeats
+
+        def done(count: int) -> None:
+            self.report(
+                f"processing {min(past + count + 1, total)} of {total}", 0.1 + 0.6 * (past + count) / total
+            )
+
+        self.report("waiting for the timing lane", 0.08 + 0.62 * past / total)
+        with timing_lane(request.lane):
+            if not self.runs:
+                self.warm = warm_up(small, recipe, request.target, traits)
+                reset_peak()
+                self.before = psutil.Process().memory_info().rss
+            done(0)
+            cooked, times = repeat(
+                lambda: run_recipe(small, recipe, request.target, traits), request.repeats, done
+            )
+            self.peak = max(self.peak, resident_peak())
+        self.runs.append(times)
+        self.settings = cooked.settings
+        return cooked.frame
+
+    @property
+    def timing(self) -> Timing:
+        """Where the time went."""
+        if not self.runs:
+            return Timing()
+        every = [seconds for run in self.runs for seconds in run.seconds]
+        return Timing(
+            load=sum(self.load), warm_up=self.warm, process=every, median=float(np.median(every)),
+            spread=max(every) - min(every), busy_elsewhere=float(np.mean([run.busy_elsewhere for run in self.runs])),
+            peak_bytes=self.peak, added_bytes=max(0, self.peak - self.before),
+        )  # fmt: skip
+
+
+def _judged(
+    request: MakeShard, result: Plate, number: int, report: Progress
+) -> tuple[dict[str, Scored], dict[str, Alike]]:
+    """Measure a written frame, decoded again; where all is read, compare it with other results too."""
+    setup, delivered = request.setup, result.codes(number)
+    small = to_frame(Plate(request.input).codes(number))
+    sizes = Plan(Size(*delivered.shape[1::-1]), small.size, (0, 0), (setup.factor, setup.factor))
+    done, whole = (number - request.first) / request.frames, number % ALL_MEASURES_EVERY == 0
+    evidence = Evidence(
+        delivered, Plate(request.truth).codes(number), small, lambda frame: clean_input(frame, setup, sizes)
+    )
+    found = measure_all(
+        evidence,
+        lambda share: report("measuring", 0.85 + 0.11 * (done + 0.9 * share / request.frames)),
+        quick=not whole,
+    )
+    report("comparing", 0.85 + 0.11 * (done + 1 / request.frames))
+    alike = {}
+    for key, other in request.others.items() if whole else ():
+        pair = sameness(delivered, Plate(other).codes(number))
+        alike[key] = Alike(psnr=_finite(pair.psnr), worst=pair.worst, same=pair.same)
+    return scored(found), alike
+
+
+def make_shard(request: MakeShard, report: Progress) -> ShardMade:
+    """Process, write, decode again and measure so many frames; memory does not grow with their number."""
+    report("loading", 0.05)
+    run, write, clipped = _Run(request, report), 0.0, []
+    numbers = range(request.first, request.first + request.frames)
+    folder = fresh(request.out / "picture")
+    with ShardWriter(folder / shard_name(request.first)) as shard:
+        for number in numbers:
+            result = run(number) if request.recipe else to_frame(Plate(request.truth).codes(number))
+            report("writing", 0.1 + 0.62 * (number + 1 - request.first) / request.frames)
+            start = time.perf_counter()
+            codes, share = quantise(result, TAKE_BITS)
+            shard.add(number, codes)
+            write += time.perf_counter() - start
+            clipped.append(share)
+            if number == 0:
+                report("cutting tiles", 0.1 + 0.68 / request.frames)
+                write_view(folder / "view" / "0", codes)
+            del codes, result
+    report("measuring", 0.85)
+    plate = Plate([folder / shard_name(request.first)])
+    judged = [_judged(request, plate, number, report) for number in numbers]
+    timing = run.timing
+    timing.write = write
+    return ShardMade(
+        picture=made(request.target, TAKE_BITS), settings=run.settings, timing=timing,
+        clipped=float(np.mean(clipped)), scores=[scores for scores, _ in judged],
+        alike={key: [alike[key] for _, alike in judged if alike] for key in request.others},
+        machine=this_machine(),
+    )  # fmt: skip

@@ -1,0 +1,117 @@
+"""A clip goes the way of a still: Shelf, set-up, shards of frames, scores frame by frame."""
+
+import io
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from PIL import Image
+
+from tests.core.media.clips import number_of, write_clip
+from tests.harness import Running, until
+
+
+@pytest.fixture(scope="module")
+def source(app: Running, tmp_path_factory: pytest.TempPathFactory) -> dict:
+    path = write_clip(tmp_path_factory.mktemp("clips") / "ride.mov", "ffv1", "yuv444p", 40, container="matroska")
+    return app.read("ride.mkv", path.read_bytes())
+
+
+def test_the_shelf_tells_of_a_clip(app: Running, source: dict) -> None:
+    facts = source["facts"]
+    assert (facts["frames"], facts["rate"], facts["width"], facts["height"]) == (40, "25/1", 128, 96)
+    assert "FFmpeg video codec #1" in facts["codec"] and facts["scan"] == "progressive" and facts["sound"] == []
+    assert facts["strip"] == sorted(set(facts["strip"])) and len(facts["strip"]) == 16
+    small = app.http.get(f"/api/pictures/{source['picture_id']}/frames/{facts['strip'][3]}/thumbnail")
+    assert Image.open(io.BytesIO(small.content)).size == (128, 96)
+
+
+def whole(app: Running, picture: str, frame: int) -> np.ndarray:
+    import cv2
+
+    content = app.http.get(f"/api/pictures/{picture}/frames/{frame}/plate").content
+    return cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
+
+
+def test_a_part_is_tried_in_shards_and_scored_frame_by_frame(app: Running, source: dict) -> None:
+    body = {"source_id": source["id"], "setup": {"factor": 2, "noise": 4}, "first": 7, "frames": 27}
+    answer = app.http.post("/api/trials", json={**body, "recipe_ids": app.recipe_ids("Bicubic", "Bilinear")})
+    assert answer.status_code == 201
+    trial = app.finished(answer.json()["id"])
+    assert (trial["first"], trial["frames"], trial["plan"]["repeats"]) == (7, 27, 1)
+    entries = {entry["letter"]: entry for entry in trial["entries"]}
+    assert {entry["state"] for entry in entries.values()} == {"done"}
+    assert entries["T"]["scores"]["psnr_rgb"]["value"] is None and not entries["T"]["scores"]["psnr_rgb"]["note"]
+    for letter in "AB":
+        entry = entries[letter]
+        psnr = entry["scores"]["psnr_rgb"]
+        assert len(psnr["frames"]) == 27 and psnr["value"] == pytest.approx(np.mean(psnr["frames"]))
+        assert len(entry["timing"]["process"]) == 27
+        picture = app.http.get(f"/api/pictures/{entry['picture_id']}").json()
+        assert (picture["frames"], picture["rate"]) == (27, "25/1")
+        for frame in (0, 11, 12, 26):
+            result, truth = whole(app, entry["picture_id"], frame), whole(app, trial["truth_picture"], frame)
+            assert number_of(result) == number_of(truth) == 7 + frame
+            error = np.mean(np.square(result.astype(np.float64) - truth)) / 65535**2
+            assert psnr["frames"][frame] == pytest.approx(-10 * np.log10(error), abs=1e-3)
+
+
+def test_frames_are_looked_at_that_nobody_cut_before(app: Running, source: dict) -> None:
+    tile = app.http.get(f"/api/pictures/{source['picture_id']}/frames/13/tiles/0/0/0")
+    codes = np.asarray(Image.open(io.BytesIO(tile.content))).astype(np.uint16) * 257
+    assert number_of(codes) == 13
+    assert app.http.get(f"/api/pictures/{source['picture_id']}/frames/40/thumbnail").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "first, frames, words", [(0, 41, "has 40 frames"), (40, 1, "has 40 frames"), (39, 2, "has 40 frames")]
+)
+def test_a_part_lies_within_the_clip(app: Running, source: dict, first: int, frames: int, words: str) -> None:
+    body = {"source_id": source["id"], "setup": {"factor": 2}, "recipe_ids": [], "first": first, "frames": frames}
+    answer = app.http.post("/api/plans", json=body)
+    assert answer.status_code == 422 and words in answer.json()["detail"]
+
+
+def sound_only(path: Path) -> Path:
+    with av.open(str(path), "w") as out:
+        stream = out.add_stream("pcm_s16le", rate=8000)
+        frame = av.AudioFrame.from_ndarray(np.zeros((1, 800), np.int16), layout="mono")
+        frame.rate = 8000
+        out.mux(stream.encode(frame))
+        out.mux(stream.encode())
+    return path
+
+
+def test_bad_clips_end_in_a_sentence_and_the_rest_arrives(app: Running, source: dict, tmp_path: Path) -> None:
+    good = write_clip(tmp_path / "good.mkv", "ffv1", "yuv444p", 6).read_bytes()
+    bad = {
+        "cut.mkv": good[:900],
+        "sound.wav": sound_only(tmp_path / "sound.wav").read_bytes(),
+        "words.mp4": b"these are words, not pictures\n" * 40,
+        "zeros.mov": bytes(5000),
+        "rubbish.mkv": good[:400] + np.random.default_rng(3).bytes(len(good) - 400),
+    }
+    for name, content in bad.items():
+        told = app.read(name, content)
+        assert (told["state"] == "failed" and told["error"].startswith(name)) or name in told["error"], told
+        assert not any(word in told["error"] for word in ("Error", "Traceback", "/tmp", "itself failed")), told
+    assert app.read("good.mkv", good)["state"] == "ready"
+
+
+def test_a_killed_worker_repeats_only_its_shard(app: Running, source: dict) -> None:
+    body = {"source_id": source["id"], "setup": {"factor": 1, "noise": 5}, "first": 0, "frames": 40}
+    answer = app.http.post("/api/trials", json={**body, "recipe_ids": app.recipe_ids("Non-local means")})
+    key = answer.json()["id"]
+    take = next(entry["take_key"] for entry in app.trial(key)["entries"] if entry["letter"] == "A")
+    shards = app.media / "pictures" / take[:2] / take / "shards"
+    until(lambda: shards.exists() and len(list(shards.iterdir())) >= 2, what="two shards")
+    app.kill_worker()
+    before = {path.name: path.stat().st_mtime_ns for path in shards.iterdir()}
+    app.start_worker()
+    entry = next(entry for entry in app.finished(key)["entries"] if entry["letter"] == "A")
+    after = {path.name: path.stat().st_mtime_ns for path in shards.iterdir()}
+    assert entry["state"] == "done" and len(entry["timing"]["process"]) == 40
+    # The newest may have been written but not noted when the worker was killed: that one is made again.
+    kept = [name for name, changed in before.items() if after[name] == changed]
+    assert len(kept) >= len(before) - 1 and len(after) == 4

@@ -1,0 +1,117 @@
+"""A clip through the pages: dropped, a part set, run, stepped, played, every pane on the same frame with exact pixels."""
+
+import io
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from tests.core.media.clips import BITS, BLOCK, number_of, write_clip
+from tests.harness import Running, until
+
+FIRST, FRAMES = 5, 14
+
+
+@pytest.fixture(scope="module")
+def clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return write_clip(tmp_path_factory.mktemp("clips") / "numbered.mkv", "ffv1", "yuv444p", 40)
+
+
+def seen(page: Page) -> list[int]:
+    """The frame number that the blocks in each pane tell, read from the pixels on the screen at 100 %."""
+    return page.evaluate(
+        """([block, bits]) => [...document.querySelectorAll('canvas')].map(canvas => {
+            const left = Math.floor((canvas.width - 128) / 2), top = Math.floor((canvas.height - 96) / 2);
+            const row = canvas.getContext('2d').getImageData(left, top + block / 2, 128, 1).data;
+            let number = 0;
+            for (let bit = 0; bit < bits; bit++) number += (row[4 * (bit * block + block / 2)] > 128) << bit;
+            return number;
+        })""",
+        [BLOCK, BITS],
+    )
+
+
+def settled(page: Page, frame: int) -> None:
+    expect(page.locator("canvas")).to_have_count(4)
+    for canvas in page.locator("canvas").all():
+        expect(canvas).to_have_attribute("data-frame", str(frame))
+        expect(canvas).not_to_have_attribute("data-shown", "")
+
+
+def test_a_clip_goes_from_the_shelf_to_the_verdict(page: Page, app: Running, clip: Path) -> None:
+    page.goto("/shelf")
+    page.set_input_files("input[type=file]", clip)
+    card = page.get_by_test_id("source").filter(has_text="numbered.mkv")
+    expect(card).to_contain_text("40 frames, 1.60 s")
+    expect(card).to_contain_text("25 frames/s, progressive")
+    card.get_by_role("link", name="Set up a trial").click()
+    page.get_by_label("In: frame number").fill(str(FIRST))
+    page.get_by_label("Out: frame number").fill(str(FIRST + FRAMES - 1))
+    expect(page.get_by_text(f"{FRAMES} of 40 frames, 0.56 s")).to_be_visible()
+    page.get_by_role("radio", name="same size").check()
+    page.get_by_role("switch", name="Blur").click()
+    page.get_by_role("button", name="None").click()
+    page.get_by_role("checkbox", name="Unsharp mask").check()
+    page.reload()
+    expect(page.get_by_label("In: frame number")).to_have_value(str(FIRST))
+    page.get_by_role("button", name="None").click()
+    page.get_by_role("checkbox", name="Unsharp mask").check()
+    expect(page.get_by_text(f"of {FRAMES} frames")).to_be_visible()
+    page.get_by_role("button", name="Run the trial").click()
+    expect(page.get_by_test_id("entry-A")).to_have_attribute("data-state", "done")
+    page.get_by_role("link", name="Look", exact=True).click()
+    settled(page, 0)
+    page.keyboard.press("g")
+    expect(page.locator("canvas[data-zoom='1']")).to_have_count(4)
+    settled(page, 0)
+    assert seen(page) == [FIRST] * 4
+    page.get_by_role("button", name="Forward").click()
+    page.keyboard.press("ArrowRight")
+    settled(page, 2)
+    assert seen(page) == [FIRST + 2] * 4 and page.get_by_test_id("frame").inner_text() == str(FIRST + 2)
+    page.keyboard.press("Shift+I")
+    page.get_by_label("Frame", exact=True).fill("9")
+    page.get_by_role("button", name="Out").click()
+    frames = page.get_by_role("region", name="Frames")
+    page.locator("canvas").first.click()
+    page.keyboard.press("Space")
+    expect(frames.get_by_role("status")).to_contain_text("frames/s shown")
+    told = set()
+
+    def all_seen() -> bool:
+        now = seen(page)
+        assert len(set(now)) == 1, "panes show different frames"
+        told.add(now[0] - FIRST)
+        page.keyboard.press("1" if len(told) % 2 else "2")  # flip while it plays
+        return len(told) >= 5
+
+    until(all_seen, what="five frames of the loop")
+    assert told <= set(range(2, 10))
+    page.keyboard.press("Space")
+    trace = page.get_by_role("img", name="SSIM over the frames")
+    box = trace.bounding_box()
+    assert box
+    page.mouse.click(box["x"] + box["width"] * 12.5 / FRAMES, box["y"] + 20)
+    settled(page, 12)
+    assert seen(page)[0] == FIRST + 12
+    expect(page).to_have_url(re.compile(r"frame=12\b"))
+    page.reload()
+    settled(page, 12)
+    page.get_by_role("link", name="Scores", exact=True).click()
+    expect(page.get_by_role("row", name="PSNR, RGB")).to_be_visible()
+
+
+def test_the_picture_follows_the_pointer_along_the_strip(page: Page, app: Running, clip: Path) -> None:
+    source = app.read("numbered.mkv", clip.read_bytes())
+    page.goto("/shelf")
+    picture = page.get_by_test_id("source").filter(has_text="numbered.mkv").locator("img")
+    box = picture.locator("..").bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] * 0.99, box["y"] + box["height"] / 2)
+    last = source["facts"]["strip"][-1]
+    expect(picture).to_have_attribute("src", f"/api/pictures/{source['picture_id']}/frames/{last}/thumbnail")
+    small = app.http.get(f"/api/pictures/{source['picture_id']}/frames/{last}/thumbnail").content
+    assert number_of(np.asarray(Image.open(io.BytesIO(small))).astype(np.uint16) * 257) == last

@@ -1,0 +1,61 @@
+"""What was typed or set survives a glance elsewhere and a reload; titles name the page; zoom steps are not doubled."""
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import as_png
+from tests.harness import Running
+
+
+@pytest.fixture(scope="module")
+def trial(app: Running, astronaut: np.ndarray) -> dict:
+    source = app.read("kept.png", as_png(astronaut[:128, :160]))
+    return app.finished(app.start_trial(source["id"], "Bicubic", "Lanczos 3", factor=2))
+
+
+def test_a_verdict_is_kept_as_a_draft_until_it_is_written(page: Page, trial: dict) -> None:
+    page.goto(f"/trials/{trial['id']}/verdict")
+    page.get_by_role("group", name="Pick").get_by_label(re.compile("Lanczos 3")).check()
+    page.get_by_label("Reasons").fill("The netting came out whole.")
+    page.get_by_role("link", name="Look", exact=True).click()
+    expect(page).to_have_title(re.compile("^Look at .* – Mistline$"))
+    page.get_by_role("link", name="Verdict").click()
+    page.reload()
+    expect(page.get_by_label("Reasons")).to_have_value("The netting came out whole.")
+    expect(page.get_by_role("group", name="Pick").get_by_label(re.compile("Lanczos 3"))).to_be_checked()
+    page.get_by_label("Kind").select_option("Clean, high quality")
+    expect(page.get_by_text("kept as a draft in this browser")).to_be_visible()
+    page.get_by_role("button", name="Write the verdict").click()
+    expect(page.get_by_role("status")).to_contain_text("Written")
+    expect(page.get_by_text("kept as a draft in this browser")).to_have_count(0)
+    assert page.evaluate("Object.keys(localStorage).filter(key => key.startsWith('verdict'))") == []
+
+
+def test_a_set_up_outlives_a_reload_and_another_starts_from_it(page: Page, app: Running, trial: dict) -> None:
+    page.goto(f"/trials/new?source={trial['source_id']}")
+    page.get_by_label("Other factor").fill("2.5")
+    page.get_by_label("Lanczos 3, antialiased").check()
+    expect(page).to_have_url(re.compile("factor=2.5.*kernel=lanczos3"))
+    expect(page).to_have_title("Set up a truth test – Mistline")
+    page.reload()
+    expect(page.get_by_label("Other factor")).to_have_value("2.5")
+    expect(page.get_by_label("Lanczos 3, antialiased")).to_be_checked()
+    page.goto(f"/trials/{trial['id']}/setup")
+    page.get_by_role("link", name="Set up another").click()
+    expect(page.get_by_label("Other factor")).to_have_value("2")
+
+
+def test_zoom_steps_are_not_doubled(page: Page, app: Running, trial: dict) -> None:
+    body = {
+        "source_id": trial["source_id"],
+        "setup": {"factor": 1, "noise": 8},
+        "recipe_ids": app.recipe_ids("Non-local means"),
+    }
+    same_size = app.finished(app.http.post("/api/trials", json=body).json()["id"])
+    for key in (trial["id"], same_size["id"]):
+        page.goto(f"/trials/{key}/look")
+        chips = page.get_by_role("group", name="Zoom").get_by_role("button")
+        expect(chips).to_have_text(["Fit", "100 %", "200 %"])

@@ -1,0 +1,75 @@
+"""A take is the same however its frames are shared out; what its shards found is joined."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from mistline.core.media.plate import Plate
+from mistline.work.joining import joined_alike, joined_scores, joined_timing
+from mistline.work.requests import Alike, Scored, ShardMade, Timing
+from tests.work.test_sandbox import NLM, run, taking
+
+FRAMES = 8
+
+
+@pytest.fixture(scope="module")
+def whole(tmp_path_factory: pytest.TempPathFactory) -> tuple[ShardMade, Plate]:
+    folder = tmp_path_factory.mktemp("whole")
+    made = run(taking(folder, NLM, frames=FRAMES, repeats=1))
+    assert isinstance(made, ShardMade)
+    return made, Plate([folder / "out/picture/shards/000000.zip"])
+
+
+@pytest.mark.parametrize("cuts", [(5, 3), (1,) * FRAMES])
+def test_shards_of_any_length_make_the_same_take(tmp_path: Path, whole: tuple, cuts: tuple[int, ...]) -> None:
+    made, plate = whole
+    first, found = 0, []
+    for number, frames in enumerate(cuts):
+        folder = tmp_path / str(number)
+        folder.mkdir()
+        request = taking(folder, NLM, frames=FRAMES, repeats=1)
+        shard = run(request.model_copy(update={"first": first, "frames": frames}))
+        assert isinstance(shard, ShardMade)
+        kept = Plate([folder / f"out/picture/shards/{first:06d}.zip"])
+        for frame in range(first, first + frames):
+            assert np.array_equal(kept.codes(frame), plate.codes(frame))
+        found.append(shard)
+        first += frames
+    assert joined_scores(found) == joined_scores([made])
+    assert len(joined_timing([shard.timing for shard in found]).process) == FRAMES
+    assert sum(shard.clipped * len(shard.scores) for shard in found) / FRAMES == pytest.approx(made.clipped)
+
+
+def test_a_still_is_a_clip_of_one_frame(tmp_path: Path, whole: tuple) -> None:
+    still = run(taking(tmp_path, NLM, repeats=1))
+    assert isinstance(still, ShardMade) and still.scores[0] == whole[0].scores[0]
+    assert np.array_equal(Plate([tmp_path / "out/picture/shards/000000.zip"]).codes(), whole[1].codes())
+
+
+def _shard(values: list[float | None], alike: dict[str, list[Alike]], seconds: list[float]) -> ShardMade:
+    scores = [{"psnr": Scored(value=value)} for value in values]
+    timing = Timing(
+        process=seconds, warm_up=1.0, load=0.5, write=0.25, peak_bytes=int(sum(seconds)), busy_elsewhere=0
+    )
+    return ShardMade.model_construct(scores=scores, alike=alike, timing=timing)
+
+
+def test_what_shards_found_is_joined() -> None:
+    same, other = Alike(psnr=None, worst=0.0, same=True), Alike(psnr=50.0, worst=2.0, same=False)
+    shards = [
+        _shard([30.0, 34.0], {"x": [same, same], "y": [same, other]}, [1.0, 5.0]),
+        _shard([35.0], {"x": [same], "y": [same], "z": [same]}, [3.0]),
+    ]
+    [(measure, (mean, frames))] = joined_scores(shards).items()
+    assert (measure, mean.value, frames) == ("psnr", 33.0, [30.0, 34.0, 35.0])
+    timing = joined_timing([shard.timing for shard in shards])
+    assert (timing.process, timing.median, timing.spread) == ([1.0, 5.0, 3.0], 3.0, 4.0)
+    assert (timing.warm_up, timing.load, timing.write, timing.peak_bytes) == (1.0, 1.0, 0.5, 6)
+    alike = joined_alike(shards)
+    assert set(alike) == {"x", "y"} and alike["x"] == same and (alike["y"].same, alike["y"].worst) == (False, 2.0)
+
+
+def test_a_measure_that_is_infinite_on_every_frame_stays_so() -> None:
+    [(mean, frames)] = joined_scores([_shard([None, None], {}, [])]).values()
+    assert (mean.value, mean.note, frames) == (None, "", [None, None])

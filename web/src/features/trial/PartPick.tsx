@@ -1,0 +1,92 @@
+import { thumbnail, type Source } from "../../api/client";
+import { frameRate, lasting, rateOf, timecode } from "../../ui/format";
+
+/** A part of a clip: its first frame and how many. */
+export interface Part {
+  first: number;
+  frames: number;
+}
+
+const LONGEST = 600;
+const SECONDS = 2;
+
+/** All of a still; of a clip about two seconds from its middle. */
+export function usualPart(source: Source | undefined): Part {
+  const count = source?.facts?.frames ?? 1;
+  const frames = Math.min(count, LONGEST, Math.max(1, Math.round(SECONDS * rateOf(source?.facts?.rate))));
+  return { first: Math.floor((count - frames) / 2), frames };
+}
+
+interface Props {
+  source: Source;
+  part: Part;
+  change: (part: Part) => void;
+}
+
+/** In and out on a filmstrip: drag, step by keys, or type frame numbers. */
+export function PartPick({ source, part, change }: Props) {
+  const { facts } = source;
+  if (!facts || facts.frames < 2 || !source.picture_id) return null;
+  const count = facts.frames;
+  const rate = rateOf(facts.rate);
+  const last = part.first + part.frames - 1;
+  const setIn = (first: number) => {
+    const start = Math.min(Math.max(0, first), count - 1);
+    const end = Math.min(Math.max(last, start), start + LONGEST - 1);
+    change({ first: start, frames: end - start + 1 });
+  };
+  const setOut = (out: number) => {
+    const end = Math.min(Math.max(0, out), count - 1);
+    const start = Math.max(Math.min(part.first, end), end - LONGEST + 1);
+    change({ first: start, frames: end - start + 1 });
+  };
+  const slider = (name: string, value: number, set: (value: number) => void) => (
+    <label className="grid grid-cols-[2.5rem_1fr_6rem_6rem] items-center gap-3">
+      {name}
+      <input
+        type="range"
+        aria-label={`${name} point`}
+        min={0}
+        max={count - 1}
+        value={value}
+        onChange={(event) => set(Number(event.target.value))}
+        className="accent-accent"
+      />
+      <input
+        type="number"
+        aria-label={`${name}: frame number`}
+        min={0}
+        max={count - 1}
+        value={value}
+        onChange={(event) => event.target.value && set(Math.round(Number(event.target.value)))}
+        className="rounded-sm border border-line bg-sheet px-2 py-1"
+      />
+      <span className="text-right text-soft tabular-nums">{timecode(value, rate)}</span>
+    </label>
+  );
+  return (
+    <fieldset>
+      <legend className="mb-1 text-[13px] text-soft">Part that is tried</legend>
+      <div className="relative mb-2 flex h-16 overflow-hidden bg-[#777]">
+        {facts.strip.map((frame) => (
+          <img
+            key={frame}
+            src={thumbnail(source.picture_id ?? "", frame)}
+            alt=""
+            className="h-full min-w-0 flex-1 object-cover"
+          />
+        ))}
+        <div
+          className="absolute inset-y-0 border-x-4 border-accent ring-[60rem] ring-black/55"
+          style={{ left: `${(100 * part.first) / count}%`, width: `${(100 * part.frames) / count}%` }}
+        />
+      </div>
+      {slider("In", part.first, setIn)}
+      {slider("Out", last, setOut)}
+      <p className="mt-1 text-[14px] text-soft">
+        {part.frames} of {count} frames, {lasting(part.frames, rate)} at {frameRate(rate)} frames/s
+        {part.frames === LONGEST && `; a trial takes up to ${LONGEST} frames`}
+      </p>
+    </fieldset>
+  );
+}

@@ -1,0 +1,16 @@
+import { describe, expect, it } from "vitest";
+import { fromAddress, toAddress, UNDAMAGED } from "./setupAddress";
+
+describe("the set-up in the address", () => {
+  it("tells only what differs, and comes back whole", () => {
+    const setup = { ...UNDAMAGED, factor: 2.5, kernel: "lanczos3" as const, jpeg: 70, half_chroma: true };
+    const told = toAddress(setup);
+    expect(told).toEqual({ factor: "2.5", kernel: "lanczos3", jpeg: "70", half_chroma: "true" });
+    expect(fromAddress(new URLSearchParams(told))).toEqual(setup);
+    expect(toAddress(UNDAMAGED)).toEqual({});
+  });
+  it("passes over what it cannot read", () => {
+    const odd = new URLSearchParams("factor=many&kernel=guess&light=&jpeg=&noise=NaN&test=other&source=1");
+    expect(fromAddress(odd)).toEqual(UNDAMAGED);
+  });
+});

@@ -1,0 +1,46 @@
+import type { Setup } from "../../api/client";
+
+export const UNDAMAGED: Setup = {
+  test: "truth",
+  blur: 0,
+  factor: 4,
+  kernel: "area",
+  light: "linear",
+  noise: 0,
+  underexposed: 0,
+  eight_bit: false,
+  half_chroma: false,
+  jpeg: null,
+  seed: 1,
+};
+
+type Field = keyof Setup;
+const FIELDS = Object.keys(UNDAMAGED) as Field[];
+
+/** What differs from a plain set-up, as values of an address. */
+export function toAddress(setup: Setup): Record<string, string> {
+  const changed = FIELDS.filter((field) => setup[field] !== UNDAMAGED[field]);
+  return Object.fromEntries(changed.map((field) => [field, String(setup[field])]));
+}
+
+function parsed(field: Field, text: string): Setup[Field] | undefined {
+  const plain = UNDAMAGED[field];
+  if (typeof plain === "boolean") return text === "true";
+  if (typeof plain === "number" || field === "jpeg") {
+    const number = Number(text);
+    return Number.isFinite(number) && text !== "" ? number : undefined;
+  }
+  if (field === "kernel") return (["area", "bicubic", "lanczos3"] as const).find((kernel) => kernel === text);
+  if (field === "light") return (["linear", "encoded"] as const).find((light) => light === text);
+  return undefined;
+}
+
+/** The set-up that an address tells; what cannot be read stays plain. */
+export function fromAddress(params: URLSearchParams): Setup {
+  const told = FIELDS.flatMap((field) => {
+    const text = params.get(field);
+    const value = text === null ? undefined : parsed(field, text);
+    return value === undefined ? [] : [[field, value] as const];
+  });
+  return { ...UNDAMAGED, ...Object.fromEntries(told) };
+}

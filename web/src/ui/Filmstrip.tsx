@@ -1,0 +1,33 @@
+import { useState } from "react";
+import { thumbnail, type Source } from "../api/client";
+import { rateOf, timecode } from "./format";
+
+/** A clip's picture that follows the pointer from its first frame at the left to its last at the right. */
+export function Scrubbed({ source, className = "" }: { source: Source; className?: string }) {
+  const strip = source.facts?.strip ?? [0];
+  const [place, setPlace] = useState(0);
+  const frame = strip[Math.min(place, strip.length - 1)] ?? 0;
+  if (!source.picture_id) return null;
+  const moving = strip.length > 1;
+  return (
+    <div
+      className="relative flex h-full w-full items-center justify-center"
+      onPointerMove={(event) => {
+        const box = event.currentTarget.getBoundingClientRect();
+        setPlace(Math.max(0, Math.floor(((event.clientX - box.left) / box.width) * strip.length)));
+      }}
+    >
+      <img
+        src={thumbnail(source.picture_id, frame)}
+        alt=""
+        loading="lazy"
+        className={`max-h-full max-w-full object-contain ${className}`}
+      />
+      {moving && (
+        <span className="absolute right-1 bottom-1 rounded-sm bg-[#1c1c1c] px-1 text-[12px] text-[#f0f0f0] tabular-nums">
+          {timecode(frame, rateOf(source.facts?.rate))}
+        </span>
+      )}
+    </div>
+  );
+}
