@@ -131,7 +131,12 @@ class Media:
         _write_out(Path(target).parent)
 
     def replace(self, path: Path, key: str) -> None:
-        """Take over a finished file or folder in the place of what is there."""
+        """Take over a finished file or folder in the place of what is there; a file is there at every moment."""
+        if self.local and path.is_file() and Path(self._at(key)).is_file():
+            _write_out(path)
+            path.replace(self._at(key))
+            _write_out(Path(self._at(key)).parent)
+            return
         self.remove(key)
         self.adopt(path, key)
 

@@ -5,6 +5,8 @@ import io
 import os
 import subprocess
 import sys
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -77,3 +79,26 @@ def test_a_failing_upload_leaves_nothing_behind(tmp_path: Path) -> None:
     with pytest.raises(ConnectionError):
         media.keep_original(Broken())
     assert [path for path in tmp_path.rglob("*") if path.is_file()] == []
+
+
+def test_a_file_in_use_is_there_while_another_takes_its_place(tmp_path: Path) -> None:
+    store = Media(tmp_path.as_uri())
+    seen, over = [], threading.Event()
+
+    def read() -> None:
+        while not over.is_set():
+            seen.append(store.fetch("pictures/a/shard.zip", tmp_path).read_bytes())
+
+    def write(number: int) -> None:
+        with store.workspace() as folder:
+            (folder / "shard.zip").write_text(f"frames {number}")
+            store.replace(folder / "shard.zip", "pictures/a/shard.zip")
+
+    write(0)
+    with ThreadPoolExecutor(1) as reader:
+        reading = reader.submit(read)
+        for number in range(200):
+            write(number)
+        over.set()
+        reading.result()
+    assert seen and all(content.startswith(b"frames ") for content in seen)

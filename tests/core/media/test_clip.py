@@ -182,7 +182,7 @@ def test_a_turned_clip_is_shown_upright(tmp_path: Path, turn: int) -> None:
     """FFmpeg's display matrix tells by how many degrees a frame is turned counter-clockwise (libavutil/display.h)."""
     path = tmp_path / "a.mov"
     with av.open(str(path), "w") as out:
-        stream = out.add_stream("ffv1", rate=25)
+        stream = out.add_stream("libx264", rate=25, options={"qp": "0"})
         stream.width, stream.height, stream.pix_fmt = 128, 96, "yuv444p"
         stream.set_display_rotation(turn)
         out.mux(stream.encode(av.VideoFrame.from_ndarray(numbered(5), format="rgb24").reformat(format="yuv444p")))
