@@ -12,6 +12,7 @@ from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Frame, Size
 from mistline.core.measure import measure_traits
 from mistline.core.media.plate import ShardWriter
+from mistline.core.methods import alone
 from mistline.core.methods.recipe import Pass, Recipe, run_recipe
 from mistline.work.requests import MakeShard
 from mistline.work.sandbox import run_child
@@ -52,7 +53,7 @@ def rows() -> list[list[str]]:
                 recorded.append(statistics.median(_recorded(folder, codes, recipe)))
                 bare.append(
                     statistics.median(
-                        timed(lambda recipe=recipe: run_recipe(frame, recipe, TARGET, traits), REPEATS)
+                        timed(lambda recipe=recipe: run_recipe(alone(frame), recipe, TARGET, traits), REPEATS)
                     )
                 )
                 ratios.append(100 * (recorded[-1] / bare[-1] - 1))

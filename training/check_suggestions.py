@@ -15,6 +15,7 @@ from mistline.core.frame import Frame, luma, to_frame
 from mistline.core.measure import measure_traits
 from mistline.core.measure.psnr import psnr
 from mistline.core.media.plate import quantise
+from mistline.core.methods import alone
 from mistline.core.methods.recipe import Recipe, run_recipe
 from mistline.store.recipes import SHIPPED
 from training.evaluate import _given, held_out
@@ -60,7 +61,7 @@ def tried(setup: Setup, pictures: list[Frame]) -> Outcome:
 
 
 def _score(recipe: Recipe, truth: Frame, given: Frame, traits: object) -> float:
-    result = run_recipe(given, recipe, truth.size, traits).frame  # type: ignore[arg-type]
+    result = run_recipe(alone(given), recipe, truth.size, traits).frame  # type: ignore[arg-type]
     codes, _ = quantise(result, 8)
     return min(psnr(luma(truth.pixels), luma(to_frame(codes).pixels)), 99.0)
 

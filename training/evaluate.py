@@ -20,7 +20,7 @@ from mistline.core.frame import Frame, luma, to_frame
 from mistline.core.measure import measure_traits
 from mistline.core.measure.psnr import psnr
 from mistline.core.media.plate import quantise
-from mistline.core.methods import METHODS
+from mistline.core.methods import METHODS, alone
 from mistline.core.methods.learned import method_of
 from mistline.core.methods.network import Figure, ModelCard
 from training.material import HELD_OUT, rgb
@@ -103,7 +103,7 @@ def _score(method: str, settings: dict[str, object], pairs: list[tuple[Frame, Fr
     chosen, found = METHODS[method], []
     for truth, given in pairs:
         traits = measure_traits(quantise(given, 8)[0])
-        result = chosen.run(given, chosen.resolve(settings, traits), truth.size)
+        result = chosen.run(alone(given), chosen.resolve(settings, traits), truth.size)
         codes, _ = quantise(result, 8)
         found.append(psnr(luma(truth.pixels), luma(to_frame(codes).pixels)))
     return round(mean(found), 2)

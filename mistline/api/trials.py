@@ -151,6 +151,7 @@ def _trial(trial_id: str) -> schemas.Trial:
     measures = [
         {name: getattr(measure, name) for name in schemas.MeasureShown.model_fields}
         for measure in MEASURES.values()
+        if row["frames"] > 1 or "before" not in measure.needs
     ]
     return schemas.Trial(
         **fields,

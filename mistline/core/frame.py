@@ -113,12 +113,15 @@ class Region:
         if not inside or self.left + self.width > size.width or self.top + self.height > size.height:
             raise OutOfLimits(f"The region does not lie inside the picture of {size} pixels; draw it again.")
 
+    @property
+    def slices(self) -> tuple[slice, slice]:
+        """Its rows and columns."""
+        return slice(self.top, self.top + self.height), slice(self.left, self.left + self.width)
+
     def cut(self, frame: Frame) -> Frame:
         """The part of the frame; `OutOfLimits` if it is not inside."""
         self.check(frame.size)
-        return frame.with_pixels(
-            frame.pixels[self.top : self.top + self.height, self.left : self.left + self.width]
-        )
+        return frame.with_pixels(frame.pixels[self.slices])
 
 
 def to_frame(codes: Codes) -> Frame:

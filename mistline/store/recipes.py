@@ -33,6 +33,7 @@ SHIPPED = [
     _recipe("Guided filter", "guided"),
     _recipe("Learned noise reduction", "blind_denoise"),
     _recipe("Guided noise reduction", "guided_denoise"),
+    _recipe("Noise reduction over time", "temporal"),
 ]
 
 

@@ -14,7 +14,7 @@ from pydantic import BaseModel
 
 from mistline.core.frame import Size
 from mistline.core.media.plate import SHARD, shards_of
-from mistline.core.methods.recipe import digest
+from mistline.core.methods.recipe import Recipe, digest
 from mistline.errors import BadMedia, Damaged
 from mistline.store import models, pictures, sources, takes
 from mistline.store.database import Row, connect
@@ -165,14 +165,17 @@ async def make_shard(
     plate = await _make_plates(row, report)
     truth, key = await stored(pictures.get, plate["truth_picture"]), row["key"]
     target, numbers = Size(truth["width"], truth["height"]), range(first, first + frames)
+    reach = Recipe.model_validate(row["recipe"]).reach if row["recipe"] else 0
+    around = range(max(0, first - 1 - reach), min(row["frames"], first + frames + reach))
     await _room(_bytes(target, frames), report)
     beside = await stored(takes.beside, key, row["plate_key"]) if row["recipe"] and not anew else []
     with media().workspace() as folder:
         request = MakeShard(
             name=row["source_name"], recipe=row["recipe"], setup=row["setup"], traits=plate["traits"],
             repeats=1 if anew else row["repeats"], models=await local_models(row["recipe"], folder),
-            first=first, frames=frames, truth=await sound(plate["truth_picture"], folder, numbers),
-            input=await sound(plate["input_picture"], folder, numbers), target=target,
+            length=row["frames"], first=first, frames=frames,
+            truth=await sound(plate["truth_picture"], folder, around),
+            input=await sound(plate["input_picture"], folder, around), target=target,
             others={other["key"]: await sound(other["picture_id"], folder, numbers) for other in beside},
             out=folder, lane=settings().timing_lane,
         )  # fmt: skip

@@ -177,12 +177,17 @@ class ShardMade(BaseModel):
 
 
 class MakeShard(Request[ShardMade]):
-    """Run a recipe (or none: the truth through the same path) on frames, write them below `out`, measure them."""
+    """Run a recipe (or none: the truth through the same path) on frames, write them below `out`, measure them.
+
+    They are frames of a take of `length`; `truth` and `input` hold the frame before them too, and `input` the
+    neighbours that the recipe looks at.
+    """
 
     recipe: Recipe | None
     setup: Setup
     traits: Traits
     repeats: int
+    length: int = 1
     first: int = 0
     frames: int = 1
     truth: list[Path]
@@ -201,8 +206,9 @@ class CropTimed(BaseModel):
 
 
 class TimeCrop(Request[CropTimed]):
-    """Time a recipe on a corner of a source, for a forecast."""
+    """Time a recipe on a corner of a source of so many frames, for a forecast."""
 
+    frames: int = 1
     recipe: Recipe
     factor: float
     source: Footage

@@ -70,10 +70,12 @@ def sentences(entries: Sequence[Row], factor: float) -> dict[str, str]:
     """
     controls = {row["control"]: row for row in entries if row["control"]}
     truth, nearest = _scores(controls.get("truth")), controls.get("nearest")
-    given = _scores(nearest) if factor == 1 and nearest and nearest["scores"] else None
-    return {
-        row["letter"]: ""
-        if row["control"] == "truth"
-        else describe(_scores(row), truth, factor, None if row["control"] else given)
-        for row in entries
-    }
+    untreated = _scores(nearest) if nearest and nearest["scores"] else None
+    given = untreated if factor == 1 else None
+
+    def told(row: Row) -> str:
+        if row["control"]:
+            return "" if row["control"] == "truth" else describe(_scores(row), truth, factor)
+        return describe(_scores(row), truth, factor, given, untreated)
+
+    return {row["letter"]: told(row) for row in entries}

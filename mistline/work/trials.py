@@ -128,9 +128,9 @@ def cut_view(picture_id: str, frame: int, *, whole: bool) -> None:
 
 
 def _shards(picture_id: str, folder: Path, frame: int) -> list[Path]:
-    """The shard that holds a frame; a damaged one is queued to be made again, and that is said."""
+    """What holds a frame and the one before; a damaged shard is queued to be made again, and that is said."""
     try:
-        return pictures.shard_files(picture_id, folder, [frame])
+        return pictures.shard_files(picture_id, folder, range(max(0, frame - 1), frame + 1))
     except Damaged:
         mend(picture_id)
         raise
@@ -182,7 +182,7 @@ def outlook(
         for key, speed in known.items()
     }
     traits = Traits(**source["traits"])
-    suggested = {key: suggest_recipe(recipe, traits, setup) for key, recipe in every.items()}
+    suggested = {key: suggest_recipe(recipe, traits, setup, count) for key, recipe in every.items()}
     return Outlook(
         sizes,
         len(chosen) + 2,

@@ -7,7 +7,7 @@ from scipy import ndimage
 from skimage import data, filters, restoration
 
 from mistline.core.frame import Frame
-from mistline.core.methods import METHODS
+from mistline.core.methods import METHODS, alone
 from mistline.core.methods.noise_filters import FITTED, FITTED_AT
 
 INSIDE = slice(24, -24)  # edge rules differ
@@ -23,7 +23,7 @@ def plane() -> np.ndarray:
 
 def run(key: str, plane: np.ndarray, **settings: object) -> np.ndarray:
     frame, method = Frame(plane[..., None], 8), METHODS[key]
-    return method.run(frame, method.settings(**settings), frame.size).pixels[..., 0]
+    return method.run(alone(frame), method.settings(**settings), frame.size).pixels[..., 0]
 
 
 def denoised(key: str, plane: np.ndarray, code_values: float) -> np.ndarray:

@@ -60,6 +60,7 @@ def taking(folder: Path, recipe: dict | None, side: int = 32, frames: int = 1, *
     (folder / "out").mkdir()
     return MakeShard.model_validate({
         "name": "plate", "recipe": recipe, "repeats": 2, "setup": {"factor": 2}, "traits": TRAITS, "frames": frames,
+        "length": frames,
         "truth": kept(folder / "truth.zip", *(codes.repeat(2, 0).repeat(2, 1) for codes in small)),
         "input": kept(folder / "input.zip", *small), "out": folder / "out",
         "target": {"width": 2 * side, "height": 2 * side}, "lane": folder / "lane", **more,

@@ -11,24 +11,35 @@ from mistline.work.requests import Alike, Scored, ShardMade, Timing
 from tests.work.test_sandbox import NLM, run, taking
 
 FRAMES = 8
+TEMPORAL = {
+    "name": "over time, then larger",
+    "passes": [{"method": "temporal", "settings": {"luma": 100, "colour": 100}}, {"method": "bicubic"}],
+}
+
+
+@pytest.fixture(scope="module", params=[NLM, TEMPORAL], ids=["nlm", "temporal"])
+def recipe(request: pytest.FixtureRequest) -> dict:
+    return request.param
 
 
 @pytest.fixture(scope="module")
-def whole(tmp_path_factory: pytest.TempPathFactory) -> tuple[ShardMade, Plate]:
+def whole(tmp_path_factory: pytest.TempPathFactory, recipe: dict) -> tuple[ShardMade, Plate]:
     folder = tmp_path_factory.mktemp("whole")
-    made = run(taking(folder, NLM, frames=FRAMES, repeats=1))
+    made = run(taking(folder, recipe, frames=FRAMES, repeats=1))
     assert isinstance(made, ShardMade)
     return made, Plate([folder / "out/picture/shards/000000.zip"])
 
 
 @pytest.mark.parametrize("cuts", [(5, 3), (1,) * FRAMES])
-def test_shards_of_any_length_make_the_same_take(tmp_path: Path, whole: tuple, cuts: tuple[int, ...]) -> None:
+def test_shards_of_any_length_make_the_same_take(
+    tmp_path: Path, whole: tuple, recipe: dict, cuts: tuple[int, ...]
+) -> None:
     made, plate = whole
     first, found = 0, []
     for number, frames in enumerate(cuts):
         folder = tmp_path / str(number)
         folder.mkdir()
-        request = taking(folder, NLM, frames=FRAMES, repeats=1)
+        request = taking(folder, recipe, frames=FRAMES, repeats=1)
         shard = run(request.model_copy(update={"first": first, "frames": frames}))
         assert isinstance(shard, ShardMade)
         kept = Plate([folder / f"out/picture/shards/{first:06d}.zip"])
@@ -41,10 +52,21 @@ def test_shards_of_any_length_make_the_same_take(tmp_path: Path, whole: tuple, c
     assert sum(shard.clipped * len(shard.scores) for shard in found) / FRAMES == pytest.approx(made.clipped)
 
 
-def test_a_still_is_a_clip_of_one_frame(tmp_path: Path, whole: tuple) -> None:
-    still = run(taking(tmp_path, NLM, repeats=1))
-    assert isinstance(still, ShardMade) and still.scores[0] == whole[0].scores[0]
-    assert np.array_equal(Plate([tmp_path / "out/picture/shards/000000.zip"]).codes(), whole[1].codes())
+def test_a_still_is_a_clip_of_one_frame(tmp_path: Path) -> None:
+    made = []
+    for frames in (1, 3):
+        (folder := tmp_path / str(frames)).mkdir()
+        shard = run(taking(folder, NLM, frames=frames, repeats=1))
+        assert isinstance(shard, ShardMade)
+        made.append((shard.scores[0], Plate([folder / "out/picture/shards/000000.zip"]).codes()))
+    assert made[0][0] == made[1][0] and np.array_equal(made[0][1], made[1][1])
+
+
+def test_a_method_over_time_looks_at_the_frames_around(whole: tuple, recipe: dict, tmp_path: Path) -> None:
+    alone = run(taking(tmp_path, recipe, repeats=1))
+    assert isinstance(alone, ShardMade)
+    same = np.array_equal(Plate([tmp_path / "out/picture/shards/000000.zip"]).codes(), whole[1].codes())
+    assert same == (recipe is NLM)
 
 
 def _shard(values: list[float | None], alike: dict[str, list[Alike]], seconds: list[float]) -> ShardMade:

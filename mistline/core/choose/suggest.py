@@ -78,9 +78,9 @@ def expected_noise(traits: Traits, setup: Setup) -> float:
     return float((own**2 + even**2 + sensor**2) ** 0.5)
 
 
-def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup) -> Suggestion | None:
-    """Whether a recipe is worth trying on the input that a set-up makes, and why."""
-    if recipe.blend:
+def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup, frames: int = 1) -> Suggestion | None:
+    """Whether a recipe is worth trying on the input that a set-up makes of so many frames, and why."""
+    if recipe.blend or (recipe.reach and frames == 1):
         return None
     methods = [step.definition for step in recipe.passes]
     enlarges = recipe.resizes

@@ -26,6 +26,12 @@ THRESHOLDS = {
     "tone shift, L*": 1.0,
     "compression squares, %": 5.0,
     "banding, bits": 8.0,
+    "shimmer, share of the input's": 0.1,
+    "shimmer, cv": 0.3,
+    "flicker, cv": 0.5,
+    "sharpness swing, %": 5.0,
+    "motion, px": 0.3,
+    "repeated frames, %": 1.0,
 }
 
 COARSE = ("1/32 to 1/16", "1/16 to 1/8")
@@ -202,15 +208,47 @@ def _squares(scores: Scores, reference: Scores) -> str:
     return f"compression squares +{value - there:.0f} %"
 
 
-def describe(scores: Scores, truth: Scores, factor: float, given: Scores | None = None) -> str:
+def _shimmer(scores: Scores, untreated: Scores | None) -> str:
+    value, before = scores["shimmer"].value, untreated["shimmer"].value if untreated else None
+    if value is None or not before or abs(value - before) < THRESHOLDS["shimmer, cv"]:
+        return ""
+    change = value / before - 1
+    if abs(change) < THRESHOLDS["shimmer, share of the input's"]:
+        return ""
+    if change > 0:
+        return f"crawls: shimmer {value / before:.1f} times the input's ({before:.1f} to {value:.1f} cv)"
+    return f"shimmer down {_percent(change)} ({before:.1f} to {value:.1f} cv)"
+
+
+def _movement(scores: Scores, reference: Scores) -> str:
+    """What else goes wrong from frame to frame."""
+
+    def of(key: str, least: str, words: str) -> str:
+        value = scores[key].value
+        return words.format(value) if value is not None and value >= THRESHOLDS[least] else ""
+
+    told = [
+        of("flicker", "flicker, cv", "level flickers by {:.1f} cv"),
+        of("sharpness_swing", "sharpness swing, %", "sharpness swings by {:.0f} % from frame to frame"),
+        of("motion_error", "motion, px", "movement off by {:.1f} px"),
+        of("repeated", "repeated frames, %", "{:.0f} % of the frames repeat the one before"),
+    ]
+    return ", ".join(filter(None, told))
+
+
+def describe(
+    scores: Scores, truth: Scores, factor: float, given: Scores | None = None, untreated: Scores | None = None
+) -> str:
     """The sentence for a result, from its scores, those of the truth (its control) and the test's factor.
 
     `given` are the scores of the input itself, where it has the result's size: noise is then told from there.
+    `untreated` are those of the input brought to the result's size by repeating its pixels, for what moves.
     Where a mistake of range or matrix is recognised, what follows from it is not told as damage of its own.
 
     >>> no, some = Score(None), {"detail_kept": Score(60, {"1/4 and finer": 62.0}), "halo": Score(6.1)}
     >>> every = dict.fromkeys(("registration", "noise_left", "noise_colour", "detail_invented", "edge_width", "blotch",
-    ...     "ciede2000_soft", "tone", "blockiness", "effective_bits"), no)
+    ...     "ciede2000_soft", "tone", "blockiness", "effective_bits", "shimmer", "flicker", "sharpness_swing",
+    ...     "motion_error", "repeated"), no)
     >>> describe({**every, **some}, {**every, **some}, factor=1)
     'Detail of 1/4 and finer cycles per pixel down 38 %, rims +6 % at strong edges.'
     """
@@ -219,7 +257,7 @@ def describe(scores: Scores, truth: Scores, factor: float, given: Scores | None 
     told += [_colour_noise(scores, truth, factor, given)]
     if not mistake:
         told += [_detail(scores, factor), _invented(scores, factor)]
-    states = [_edges, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding]
-    told += [state(scores, truth) for state in states]
+    states = [_edges, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding, _movement]
+    told += [_shimmer(scores, untreated), *(state(scores, truth) for state in states)]
     sentence = ", ".join(filter(None, told))
     return sentence[:1].upper() + sentence[1:] + "." if sentence else ""

@@ -13,6 +13,7 @@ from mistline.core.measure import (
     gradients,
     information,
     lettering,
+    motion,
     noise,
     psnr,
     registration,
@@ -20,20 +21,20 @@ from mistline.core.measure import (
 )
 from mistline.core.measure.areas import flat_share
 from mistline.core.measure.edges import edge_width
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Pair, Part
 from mistline.core.measure.noise import noise_colour, noise_luma
 from mistline.core.measure.noise_spectrum import Noise, Texture
 from mistline.core.methods import Traits
 
 __all__ = [
-    "HEADINGS", "MEASURES", "Evidence", "Measure", "Measured", "NotMeasurable", "Part", "measure_all",
+    "HEADINGS", "MEASURES", "Evidence", "Measure", "Measured", "NotMeasurable", "Pair", "Part", "measure_all",
     "measure_traits",
 ]  # fmt: skip
 
-HEADINGS = ("close to the truth", "noise", "detail", "edges", "colour", "compression", "lettering")
+HEADINGS = ("close to the truth", "noise", "detail", "edges", "colour", "compression", "lettering", "in motion")
 MODULES = (
     psnr, ssim, gradients, information, registration, noise, blotch, detail, edges, colour_difference, colour_shift,
-    compression, lettering,
+    compression, lettering, motion,
 )  # fmt: skip
 MEASURES: dict[str, Measure] = {
     measure.id: measure

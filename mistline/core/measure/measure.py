@@ -12,13 +12,15 @@ from mistline.core.frame import Array, Codes, Frame, Region, Size, luma, to_fram
 from mistline.errors import ShapeMismatch
 
 __all__ = [
-    "Better", "Evidence", "Measure", "Measured", "NotMeasurable", "Part", "Picture", "by_rows", "depth", "rows_of",
-    "shape",
+    "Better", "Evidence", "Measure", "Measured", "NotMeasurable", "Pair", "Part", "Picture", "by_rows", "depth",
+    "luma_of", "rows_of", "shape",
 ]  # fmt: skip
 
 T = TypeVar("T")
 STRIP = 256
 Better = Literal["higher", "lower", "nearer to the truth", "nearer to zero"]
+Need = Literal["truth", "input", "before"]
+NEEDED: dict[Need, str] = {"truth": "a truth", "input": "the input", "before": "the frame before"}
 
 
 class NotMeasurable(Exception):
@@ -47,6 +49,7 @@ class Measured:
 
 
 Picture = Frame | Codes
+Pair = tuple[Array, Array]
 
 
 @dataclass(frozen=True)
@@ -65,6 +68,8 @@ class Evidence:
         The test's own way from a large frame to the input, without noise and compression; takes one channel too.
     scale : float or None
         How many times larger the result is than the input, where the input itself is not at hand.
+    before : ((H, W) float32, (H, W) float32) or None
+        Luma of truth and result of the frame before, in a clip.
     """
 
     result: Picture
@@ -72,6 +77,7 @@ class Evidence:
     input: Frame | None = None
     shrink: Callable[[Frame], Frame] | None = None
     scale: float | None = None
+    before: Pair | None = None
     _made: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -83,14 +89,14 @@ class Evidence:
     @cached_property
     def result_luma(self) -> Array:
         """Luma of the result, (H, W) float32."""
-        return _luma(self.result)
+        return luma_of(self.result)
 
     @cached_property
     def truth_luma(self) -> Array:
         """Luma of the truth, (H, W) float32."""
         if self.truth is None:
             raise NotMeasurable("needs a truth")
-        return _luma(self.truth)
+        return luma_of(self.truth)
 
     @property
     def pair(self) -> tuple[Picture, Picture]:
@@ -119,7 +125,8 @@ class Evidence:
         size = Size(*shape(self.result)[1::-1])
         region.check(size)
         truth = None if self.truth is None else _part(self.truth, region)
-        return Evidence(_part(self.result, region), truth, scale=self.factor)
+        before = self.before and (self.before[0][region.slices], self.before[1][region.slices])
+        return Evidence(_part(self.result, region), truth, scale=self.factor, before=before)
 
 
 def shape(picture: Picture) -> tuple[int, int, int]:
@@ -148,14 +155,13 @@ def depth(picture: Picture) -> int:
     return picture.bit_depth if isinstance(picture, Frame) else picture.dtype.itemsize * 8
 
 
-def _luma(picture: Picture) -> Array:
+def luma_of(picture: Picture) -> Array:
+    """Luma of a picture, (H, W) float32."""
     return luma(picture.pixels) if isinstance(picture, Frame) else np.concatenate(by_rows((picture,), luma, STRIP))
 
 
 def _part(picture: Picture, region: Region) -> Picture:
-    if isinstance(picture, Frame):
-        return region.cut(picture)
-    return picture[region.top : region.top + region.height, region.left : region.left + region.width]
+    return region.cut(picture) if isinstance(picture, Frame) else picture[region.slices]
 
 
 @dataclass(frozen=True)
@@ -170,7 +176,7 @@ class Measure:
     digits : int
         Decimals that carry meaning.
     needs : words
-        What must be there: "truth", "input", or nothing.
+        What must be there: "truth", "input", "before" (another frame of a clip), or nothing.
     of : (Evidence) -> Measured
         May raise `NotMeasurable`.
     each_frame : bool
@@ -188,14 +194,14 @@ class Measure:
     tie: float
     digits: int
     of: Callable[[Evidence], Measured]
-    needs: tuple[Literal["truth", "input"], ...] = ("truth",)
+    needs: tuple[Need, ...] = ("truth",)
     each_frame: bool = False
 
     def read(self, evidence: Evidence) -> Measured:
         """The measured value, or none with a note on why."""
         for need in self.needs:
             if getattr(evidence, need) is None:
-                return Measured(None, note=f"needs {'a truth' if need == 'truth' else 'the input'}")
+                return Measured(None, note=f"needs {NEEDED[need]}")
         try:
             return self.of(evidence)
         except NotMeasurable as why:

@@ -2,14 +2,16 @@
 
 from pathlib import Path
 
-from mistline.core.methods import denoise, enlarge, fit, grain, learned, sharpen
-from mistline.core.methods.method import Limits, Method, Traits
+from mistline.core.methods import denoise, enlarge, fit, grain, learned, sharpen, temporal
+from mistline.core.methods.method import Limits, Method, Traits, Window, alone
 from mistline.core.methods.network import ModelCard
 
-__all__ = ["METHODS", "Limits", "Method", "ModelCard", "Traits", "register"]
+__all__ = ["METHODS", "Limits", "Method", "ModelCard", "Traits", "Window", "alone", "register"]
 
 METHODS: dict[str, Method] = {
-    method.id: method for family in (enlarge, learned, denoise, sharpen, grain, fit) for method in family.METHODS
+    method.id: method
+    for family in (enlarge, learned, denoise, temporal, sharpen, grain, fit)
+    for method in family.METHODS
 }
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Array, Frame, Size, from_ycbcr, to_ycbcr
-from mistline.core.methods.method import Limits, Method, Traits
+from mistline.core.methods.method import Limits, Method, Traits, each
 from mistline.core.methods.noise_filters import clean_plane
 from mistline.core.methods.noise_level import Rule, even_out, fit_curve, undo
 
@@ -84,6 +84,7 @@ def channel_sigma(luma: float, colour: float) -> float:
 
 
 def _denoiser(key: str, name: str, summary: str, reference: str, limits: Limits) -> Method:
+    @each
     def run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
         assert isinstance(settings, DenoiseSettings) and settings.luma is not None and settings.colour is not None
         luma, colour = (value * CODE_VALUES_PER_POINT / 255 for value in (settings.luma, settings.colour))

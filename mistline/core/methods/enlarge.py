@@ -16,7 +16,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Array, Frame, Size, decode_srgb, encode_srgb, luma
-from mistline.core.methods.method import Limits, Method, no_auto
+from mistline.core.methods.method import Limits, Method, each, no_auto
 from mistline.core.resample import resize
 
 __all__ = ["METHODS"]
@@ -85,22 +85,26 @@ def _kernel(frame: Frame, settings: BaseModel, target: Size, kernel: str) -> Fra
     return frame.with_pixels(in_light(frame.pixels, settings.light, lambda pixels: resize(pixels, target, kernel)))
 
 
+@each
 def _bicubic(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     assert isinstance(settings, BicubicSettings)
     return _kernel(frame, settings, target, settings.kernel)
 
 
+@each
 def _lanczos(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     assert isinstance(settings, LanczosSettings)
     return _kernel(frame, settings, target, f"lanczos{settings.lobes}")
 
 
+@each
 def _oversize(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     assert isinstance(settings, OversizeSettings)
     larger = Size(target.width * settings.over, target.height * settings.over)
     return frame.with_pixels(resize(resize(frame.pixels, larger, settings.kernel), target, settings.down))
 
 
+@each
 def _back_projection(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     """Shrink the result by area, enlarge what the input has more or less, add it; again [1]_."""
     assert isinstance(settings, BackProjectionSettings)
@@ -115,6 +119,7 @@ def _back_projection(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     return frame.with_pixels(in_light(frame.pixels, settings.light, correct))
 
 
+@each
 def _along_edges(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     """Bicubic, then a blur along the edge direction wherever the structure tensor finds one [2]_."""
     assert isinstance(settings, AlongEdgesSettings)
@@ -150,7 +155,7 @@ def _plain(kernel: str, name: str, summary: str, version: int = 1) -> Method:
         reference="Common practice",
         settings=PlainSettings,
         limits=Limits(),
-        run=lambda frame, settings, target: _kernel(frame, settings, target, kernel),
+        run=each(lambda frame, settings, target: _kernel(frame, settings, target, kernel)),
         auto=no_auto,
         resizes=True,
     )

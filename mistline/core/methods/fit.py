@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Array, Frame, Size
-from mistline.core.methods.method import Limits, Method, no_auto
+from mistline.core.methods.method import Limits, Method, each, no_auto
 from mistline.core.resample import resize
 
 __all__ = ["METHODS", "FitSettings"]
@@ -51,6 +51,7 @@ def _middle(length: int, wanted: int) -> tuple[slice, slice]:
     )
 
 
+@each
 def _run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     assert isinstance(settings, FitSettings)
     size = scaled(frame.size, target, settings.rule)

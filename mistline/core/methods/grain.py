@@ -12,13 +12,13 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Frame, Size, from_ycbcr, luma
-from mistline.core.methods.method import Limits, Method, no_auto
+from mistline.core.methods.method import Limits, Method, Window, no_auto
 
 __all__ = ["METHODS", "GrainSettings"]
 
 
 class GrainSettings(BaseModel):
-    """Amount, size, colour share and seed; the same seed gives the same grain."""
+    """Amount, size, colour share and seed; the same seed gives the same grain, another one on each frame."""
 
     model_config = ConfigDict(extra="forbid")
     amount: float = Field(3.0, ge=0, le=40, description="Sigma in the middle tones, 8-bit code values.")
@@ -27,9 +27,10 @@ class GrainSettings(BaseModel):
     seed: int = Field(1, ge=0, le=2**31 - 1, description="Another seed, another pattern.")
 
 
-def _run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
+def _run(window: Window, settings: BaseModel, target: Size) -> Frame:
     assert isinstance(settings, GrainSettings)
-    rng = np.random.default_rng(settings.seed)
+    frame = window.frame
+    rng = np.random.default_rng([settings.seed, window.number])
     height, width, channels = frame.pixels.shape
     grain = rng.standard_normal((height, width, channels), np.float32)
     if settings.size > 0:
@@ -44,7 +45,7 @@ def _run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
 
 METHODS = [
     Method(
-        "grain", 1, "Put grain back", "compose", "Adds film-like grain, strongest in the middle tones.",
+        "grain", 2, "Put grain back", "compose", "Adds film-like grain, strongest in the middle tones.",
         "Newson, Delon, Galerne 2017", GrainSettings, Limits(working_copies=5), _run, no_auto,
     )
 ]  # fmt: skip

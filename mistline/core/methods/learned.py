@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Array, Frame, Size, from_ycbcr, luma, to_ycbcr
 from mistline.core.methods.denoise import CODE_VALUES_PER_POINT, DenoiseSettings, automatic
-from mistline.core.methods.method import Limits, Method, no_auto
+from mistline.core.methods.method import Limits, Method, each, no_auto
 from mistline.core.methods.network import ModelCard, apply
 from mistline.core.methods.noise_level import relative_sigma
 from mistline.core.resample import resize
@@ -73,6 +73,7 @@ def _guided(path: Path, card: ModelCard, pixels: Array, settings: DenoiseSetting
 def method_of(card: ModelCard, path: Path | None) -> Method:
     """The method that a model is; without its file it can be named and checked, but not run."""
 
+    @each
     def run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
         if path is None:
             raise ProcessingFailed(f"The file of {card.name} is not at hand; run the take again.")

@@ -9,7 +9,7 @@ from mistline.core.frame import Frame, Size
 from mistline.core.methods.network import ModelCard
 from mistline.errors import OutOfLimits
 
-__all__ = ["Limits", "Method", "Traits", "no_auto"]
+__all__ = ["Limits", "Method", "Run", "Traits", "Window", "alone", "each", "no_auto"]
 
 
 @dataclass(frozen=True)
@@ -34,6 +34,35 @@ class Traits:
     noise_bands: dict[str, float] = field(default_factory=dict)
     noise_note: str = ""
     noise_least: float = 0.0
+
+
+@dataclass(frozen=True)
+class Window:
+    """A frame of a clip and the frames around it that a method looks at.
+
+    Attributes
+    ----------
+    frames : tuple of Frame
+        Consecutive frames, all of one size; at the ends of a clip there are fewer.
+    at : int
+        Which of them is the frame that is wanted.
+    number : int
+        The number of that frame in the clip.
+    """
+
+    frames: tuple[Frame, ...]
+    at: int = 0
+    number: int = 0
+
+    @property
+    def frame(self) -> Frame:
+        """The frame that is wanted."""
+        return self.frames[self.at]
+
+
+def alone(frame: Frame) -> Window:
+    """A still: a frame without neighbours."""
+    return Window((frame,))
 
 
 @dataclass(frozen=True)
@@ -69,6 +98,18 @@ def no_auto(traits: Traits) -> dict[str, object]:
     return {}
 
 
+Run = Callable[[Window, BaseModel, Size], Frame]
+
+
+def each(run: Callable[[Frame, BaseModel, Size], Frame]) -> Run:
+    """For methods that look at one frame only."""
+    return lambda window, settings, target: run(window.frame, settings, target)
+
+
+def _no_neighbours(settings: BaseModel) -> int:
+    return 0
+
+
 @dataclass(frozen=True)
 class Method:
     """One algorithm with typed settings.
@@ -77,11 +118,13 @@ class Method:
     ----------
     settings : type of BaseModel
         Fields that may be automatic are `float | None` with default None.
-    run : (frame, settings, target) -> Frame
+    run : (window, settings, target) -> Frame
         Float32 in, float32 out, no clipping. `target` is the size wanted; methods that do not resize
         return a frame of the size they were given.
     auto : (traits) -> dict
         Values for the fields that were left automatic.
+    reach : (settings) -> int
+        How many frames before and after it looks at, where there are so many.
     """
 
     id: str
@@ -92,10 +135,11 @@ class Method:
     reference: str
     settings: type[BaseModel]
     limits: Limits
-    run: Callable[[Frame, BaseModel, Size], Frame]
+    run: Run
     auto: Callable[[Traits], dict[str, object]]
     resizes: bool = False
     card: ModelCard | None = None
+    reach: Callable[[BaseModel], int] = _no_neighbours
 
     def resolve(self, given: dict[str, object], traits: Traits) -> BaseModel:
         """Return the complete settings: given, else automatic, else default."""

@@ -9,11 +9,13 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from mistline.core.frame import Frame, Size
-from mistline.core.methods import METHODS, Method, Traits
+from mistline.core.methods import METHODS, Method, Traits, Window
 from mistline.core.resample import resize
 from mistline.errors import OutOfLimits
 
-__all__ = ["Blend", "Cooked", "Pass", "Recipe", "digest", "run_recipe"]
+__all__ = ["Blend", "Cooked", "Kept", "Pass", "Recipe", "digest", "run_recipe"]
+
+Kept = dict[tuple[int, int, int], Frame]  # by chain, pass and number of frame
 
 
 class Pass(BaseModel):
@@ -34,6 +36,11 @@ class Pass(BaseModel):
     def definition(self) -> Method:
         """The method's own description."""
         return METHODS[self.method]
+
+    @property
+    def reach(self) -> int:
+        """How many frames before and after it looks at."""
+        return self.definition.reach(self.definition.settings.model_validate(self.settings))
 
     def differences(self) -> dict[str, object]:
         """Settings that differ from the method's defaults."""
@@ -96,6 +103,12 @@ class Recipe(BaseModel):
         """Whether it can reach a target of another size."""
         return any(step.definition.resizes for step in self.passes)
 
+    @property
+    def reach(self) -> int:
+        """How many frames before and after it looks at: the sum over the passes of the longer chain."""
+        chains = [self.passes, self.blend.passes if self.blend else []]
+        return max(sum(step.reach for step in chain) for chain in chains)
+
     def words(self) -> str:
         """All passes in words."""
         chain = ", then ".join(step.words() for step in self.passes)
@@ -146,45 +159,61 @@ def digest(value: object) -> str:
 
 
 def run_recipe(
-    frame: Frame,
+    window: Window,
     recipe: Recipe,
     target: Size,
     traits: Traits,
     report: Callable[[float], None] = lambda done: None,
+    kept: Kept | None = None,
 ) -> Cooked:
     """Run all passes in order; float32 between them, nothing clipped.
 
     Parameters
     ----------
-    frame : Frame
-        The input.
+    window : Window
+        The input: the wanted frame with `recipe.reach` frames before and after it, where there are so many.
     target : Size
         Size of the result; passes that resize go straight to it.
     traits : Traits
         Of the input, for automatic settings.
     report : callable
         Called with the share done, 0..1, after each pass.
+    kept : dict or None
+        What the passes made of neighbouring frames; handed on from frame to frame, so that nothing is made twice.
 
     Raises
     ------
     OutOfLimits
         If the chain cannot reach the target or a setting is out of range.
     """
-    recipe.check(frame.size, target)
-    complete: list[dict[str, object]] = []
+    recipe.check(window.frame.size, target)
+    kept = {} if kept is None else kept
+    for old in [key for key in kept if key[2] < window.number - recipe.reach]:
+        del kept[old]
+    every = recipe.every_pass()
+    settings = [step.definition.resolve(step.settings, traits) for step in every]
+    first, last = window.number - window.at, window.number - window.at + len(window.frames) - 1
 
-    def chain(passes: list[Pass]) -> Frame:
-        current = frame
-        for step in passes:
-            settings = step.definition.resolve(step.settings, traits)
-            current = step.definition.run(current, settings, target)
-            complete.append({"method": step.method, **settings.model_dump()})
-            report(len(complete) / len(recipe.every_pass()))
-        return current
+    def after(start: int, passes: int, number: int) -> Frame:
+        """A frame after so many passes of the chain that begins with the pass `start` of all."""
+        if not passes:
+            return window.frames[number - first]
+        place = start + passes - 1
+        if (key := (start, place, number)) not in kept:
+            method, given = every[place].definition, settings[place]
+            reach = method.reach(given)
+            numbers = range(max(first, number - reach), min(last, number + reach) + 1)
+            frames = tuple(after(start, passes - 1, near) for near in numbers)
+            kept[key] = method.run(Window(frames, numbers.index(number), number), given, target)
+            if number == window.number:
+                report((place + 1) / len(every))
+        return kept[key]
 
-    result = chain(recipe.passes)
+    length = len(recipe.passes)
+    result = after(0, length, window.number)
     if recipe.blend:
-        over = chain(recipe.blend.passes).pixels
+        over = after(length, len(recipe.blend.passes), window.number).pixels
         over = over if over.shape == result.pixels.shape else resize(over, target, "bicubic")
         result = result.with_pixels(result.pixels + np.float32(recipe.blend.opacity) * (over - result.pixels))
+    complete = [{"method": step.method, **given.model_dump()} for step, given in zip(every, settings, strict=True)]
     return Cooked(result, complete)

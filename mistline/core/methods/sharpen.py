@@ -18,7 +18,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from scipy.fft import irfft2, rfft2
 
 from mistline.core.frame import Array, Frame, Size, luma
-from mistline.core.methods.method import Limits, Method, no_auto
+from mistline.core.methods.method import Limits, Method, each, no_auto
 
 __all__ = ["METHODS", "UnsharpSettings", "edge_mask"]
 
@@ -74,6 +74,7 @@ def _on_luma(frame: Frame, sharpen: Callable[[Array], Array]) -> Frame:
     return frame.with_pixels(frame.pixels + (sharpen(brightness) - brightness)[..., None])
 
 
+@each
 def _unsharp(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     assert isinstance(settings, UnsharpSettings)
     if settings.deliver == "edge_mask":
@@ -92,6 +93,7 @@ def _unsharp(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     return _on_luma(frame, sharpen)
 
 
+@each
 def _richardson_lucy(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     """Multiply by the blurred ratio of observed to re-blurred, again and again [2]_."""
     assert isinstance(settings, RichardsonLucySettings)
@@ -109,6 +111,7 @@ def _richardson_lucy(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     return _on_luma(frame, sharpen)
 
 
+@each
 def _wiener(frame: Frame, settings: BaseModel, target: Size) -> Frame:
     """Divide by the Gaussian's transfer exp(-2 pi^2 sigma^2 f^2), held back where it is weak [3]_."""
     assert isinstance(settings, WienerSettings)

@@ -10,7 +10,7 @@ from mistline.core.timing.clock import repeat
 from mistline.core.timing.machine import this_machine
 from mistline.work.requests import CropTimed, Progress, TimeCrop
 from mistline.work.steps.footage import open_footage
-from mistline.work.steps.timed import check_memory, corner, timing_lane, warm_up
+from mistline.work.steps.timed import check_memory, corner, steady, timing_lane, warm_up
 
 __all__ = ["time_crop"]
 
@@ -28,10 +28,11 @@ def time_crop(request: TimeCrop, report: Progress) -> CropTimed:
     traits = measure_traits(quantise(part, source.bit_depth)[0])
     request.recipe.check(part.size, target)
     check_memory(request.recipe, part.size, target)
+    window = steady(part, min(request.recipe.reach, request.frames - 1))
     with timing_lane(request.lane, PATIENCE) as alone:
         warm_up(part, request.recipe, target, traits)
         used = time.process_time()
-        _, times = repeat(lambda: run_recipe(part, request.recipe, target, traits), REPEATS, lambda number: None)
+        _, times = repeat(lambda: run_recipe(window, request.recipe, target, traits), REPEATS, lambda number: None)
         used = time.process_time() - used
     seconds = times.median if alone else min(times.median, used / REPEATS)
     return CropTimed(seconds_per_megapixel=seconds / target.megapixels, machine=this_machine())

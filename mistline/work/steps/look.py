@@ -1,6 +1,7 @@
 """What looking asks for: the tiles of a frame, the measures of a region."""
 
 from mistline.core.measure import Evidence, measure_all
+from mistline.core.measure.measure import luma_of
 from mistline.core.media.plate import Plate, write_png, write_view
 from mistline.work.requests import Done, MakeViews, MeasureRegion, Progress, RegionMeasured
 from mistline.work.steps.footage import fresh, open_footage
@@ -22,17 +23,14 @@ def make_views(request: MakeViews, report: Progress) -> Done:
 
 
 def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
-    """Measure a region of every result."""
-    truth = Plate(request.truth).codes(request.frame)
+    """Measure a region of every result, beside the frame before where there is one."""
+    truth, number = Plate(request.truth), request.frame
+    there = truth.codes(number)
+
+    def evidence(result: Plate) -> Evidence:
+        before = (luma_of(truth.codes(number - 1)), luma_of(result.codes(number - 1))) if number else None
+        return Evidence(result.codes(number), there, scale=request.factor, before=before).within(request.region)
+
     return RegionMeasured(
-        scores={
-            letter: scored(
-                measure_all(
-                    Evidence(Plate(shards).codes(request.frame), truth, scale=request.factor).within(
-                        request.region
-                    )
-                )
-            )
-            for letter, shards in request.results.items()
-        }
+        scores={letter: scored(measure_all(evidence(Plate(shards)))) for letter, shards in request.results.items()}
     )

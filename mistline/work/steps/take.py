@@ -8,11 +8,13 @@ import psutil
 
 from mistline.core.degrade.downsample import Plan
 from mistline.core.degrade.setup import clean_input
-from mistline.core.frame import Frame, Size, to_frame
-from mistline.core.measure import Evidence, Measured, measure_all
+from mistline.core.frame import Codes, Frame, Size, to_frame
+from mistline.core.measure import Evidence, Measured, Pair, measure_all
+from mistline.core.measure.measure import luma_of
 from mistline.core.measure.sameness import sameness
 from mistline.core.media.plate import Plate, ShardWriter, quantise, shard_name, write_view
-from mistline.core.methods.recipe import run_recipe
+from mistline.core.methods import Window
+from mistline.core.methods.recipe import Cooked, Kept, run_recipe
 from mistline.core.timing.clock import Repeats, repeat, reset_peak, resident_peak
 from mistline.core.timing.machine import this_machine
 from mistline.work.requests import Alike, MakeShard, Progress, Scored, ShardMade, Timing
@@ -52,12 +54,22 @@ class _Run:
         self.runs: list[Repeats] = []
         self.warm = 0.0
         self.peak = self.before = 0
+        self.frames: dict[int, Frame] = {}
+        self.kept: Kept = {}
+
+    def _window(self, number: int) -> Window:
+        """A frame of the input and those around it that the recipe looks at."""
+        assert self.request.recipe is not None
+        start, reach = time.perf_counter(), self.request.recipe.reach
+        numbers = range(max(0, number - reach), min(self.request.length, number + reach + 1))
+        self.frames = {near: self.frames.get(near) or to_frame(self.plate.codes(near)) for near in numbers}
+        self.load.append(time.perf_counter() - start)
+        return Window(tuple(self.frames.values()), numbers.index(number), number)
 
     def __call__(self, number: int) -> Frame:
-        """The result for a frame of the input."""
-        start, request = time.perf_counter(), self.request
-        small = to_frame(self.plate.codes(number))
-        self.load.append(time.perf_counter() - start)
+        """The result for a frame of the input; what lies before the shard's own frames is not timed."""
+        request, window = self.request, self._window(number)
+        small = window.frame
         assert request.recipe is not None
         recipe, traits = request.recipe, request.traits
         recipe.check(small.size, request.target)
@@ -70,16 +82,22 @@ class _Run:
                 f"processing {min(past + count + 1, total)} of {total}", 0.1 + 0.6 * (past + count) / total
             )
 
+        def cook() -> Cooked:
+            """Each repeat does all of it again; a shard of several frames goes on from what it made of the last one."""
+            if request.repeats > 1:
+                self.kept = {}
+            return run_recipe(window, recipe, request.target, traits, kept=self.kept)
+
         self.report("waiting for the timing lane", 0.08 + 0.62 * past / total)
         with timing_lane(request.lane):
+            if number < request.first:
+                return cook().frame
             if not self.runs:
                 self.warm = warm_up(small, recipe, request.target, traits)
                 reset_peak()
                 self.before = psutil.Process().memory_info().rss
             done(0)
-            cooked, times = repeat(
-                lambda: run_recipe(small, recipe, request.target, traits), request.repeats, done
-            )
+            cooked, times = repeat(cook, request.repeats, done)
             self.peak = max(self.peak, resident_peak())
         self.runs.append(times)
         self.settings = cooked.settings
@@ -99,16 +117,20 @@ class _Run:
 
 
 def _judged(
-    request: MakeShard, result: Plate, number: int, report: Progress
-) -> tuple[dict[str, Scored], dict[str, Alike]]:
-    """Measure a written frame, decoded again; where all is read, compare it with other results too."""
-    setup, delivered = request.setup, result.codes(number)
+    request: MakeShard, delivered: Codes, before: Pair | None, number: int, report: Progress
+) -> tuple[dict[str, Scored], dict[str, Alike], Pair]:
+    """Measure a written frame, decoded again; where all is read, compare it with other results too.
+
+    Also returns the luma of truth and result, `before` is that of the frame before.
+    """
+    setup = request.setup
     small = to_frame(Plate(request.input).codes(number))
     sizes = Plan(Size(*delivered.shape[1::-1]), small.size, (0, 0), (setup.factor, setup.factor))
     done, whole = (number - request.first) / request.frames, number % ALL_MEASURES_EVERY == 0
     evidence = Evidence(
-        delivered, Plate(request.truth).codes(number), small, lambda frame: clean_input(frame, setup, sizes)
-    )
+        delivered, Plate(request.truth).codes(number), small, lambda frame: clean_input(frame, setup, sizes),
+        before=before,
+    )  # fmt: skip
     found = measure_all(
         evidence,
         lambda share: report("measuring", 0.85 + 0.11 * (done + 0.9 * share / request.frames)),
@@ -119,7 +141,7 @@ def _judged(
     for key, other in request.others.items() if whole else ():
         pair = sameness(delivered, Plate(other).codes(number))
         alike[key] = Alike(psnr=_finite(pair.psnr), worst=pair.worst, same=pair.same)
-    return scored(found), alike
+    return scored(found), alike, (evidence.truth_luma, evidence.result_luma)
 
 
 def make_shard(request: MakeShard, report: Progress) -> ShardMade:
@@ -127,10 +149,19 @@ def make_shard(request: MakeShard, report: Progress) -> ShardMade:
     report("loading", 0.05)
     run, write, clipped = _Run(request, report), 0.0, []
     numbers = range(request.first, request.first + request.frames)
-    folder = fresh(request.out / "picture")
+    folder, truth = fresh(request.out / "picture"), Plate(request.truth)
+
+    def result_of(number: int) -> Frame:
+        return run(number) if request.recipe else to_frame(truth.codes(number))
+
+    before: Pair | None = None
+    if request.first > 0:  # made once more: to know how the shard's first frame differs from it
+        report("loading", 0.06)
+        codes, _ = quantise(result_of(request.first - 1), TAKE_BITS)
+        before = (luma_of(truth.codes(request.first - 1)), luma_of(codes))
     with ShardWriter(folder / shard_name(request.first)) as shard:
         for number in numbers:
-            result = run(number) if request.recipe else to_frame(Plate(request.truth).codes(number))
+            result = result_of(number)
             report("writing", 0.1 + 0.62 * (number + 1 - request.first) / request.frames)
             start = time.perf_counter()
             codes, share = quantise(result, TAKE_BITS)
@@ -143,12 +174,16 @@ def make_shard(request: MakeShard, report: Progress) -> ShardMade:
             del codes, result
     report("measuring", 0.85)
     plate = Plate([folder / shard_name(request.first)])
-    judged = [_judged(request, plate, number, report) for number in numbers]
+    scores, alike = [], []
+    for number in numbers:
+        found, pairs, before = _judged(request, plate.codes(number), before, number, report)
+        scores.append(found)
+        alike.append(pairs)
     timing = run.timing
     timing.write = write
     return ShardMade(
         picture=made(request.target, TAKE_BITS), settings=run.settings, timing=timing,
-        clipped=float(np.mean(clipped)), scores=[scores for scores, _ in judged],
-        alike={key: [alike[key] for _, alike in judged if alike] for key in request.others},
+        clipped=float(np.mean(clipped)), scores=scores,
+        alike={key: [pairs[key] for pairs in alike if pairs] for key in request.others},
         machine=this_machine(),
     )  # fmt: skip

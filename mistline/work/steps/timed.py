@@ -11,11 +11,11 @@ from typing import TextIO
 import psutil
 
 from mistline.core.frame import Frame, Size
-from mistline.core.methods import Traits
+from mistline.core.methods import Traits, Window
 from mistline.core.methods.recipe import Recipe, run_recipe
 from mistline.errors import OutOfLimits
 
-__all__ = ["check_memory", "corner", "timing_lane", "warm_up"]
+__all__ = ["check_memory", "corner", "steady", "timing_lane", "warm_up"]
 
 WARM_UP_SIDE = 96
 BESIDE = 10  # niceness of a forecast beside a timed run
@@ -42,11 +42,16 @@ def corner(frame: Frame, side: int, factor: float) -> tuple[Frame, Size]:
     return part, Size(round(part.size.width * factor), round(part.size.height * factor))
 
 
+def steady(frame: Frame, reach: int) -> Window:
+    """A window in which nothing moves: what a recipe costs does not depend on that."""
+    return Window((frame,) * (2 * reach + 1), reach, reach)
+
+
 def warm_up(frame: Frame, recipe: Recipe, target: Size, traits: Traits) -> float:
     """Run a recipe on a small corner, so that libraries and weights are at hand; return the seconds."""
     start = time.perf_counter()
     part, part_target = corner(frame, WARM_UP_SIDE, target.width / frame.size.width)
-    run_recipe(part, recipe, part_target, traits)
+    run_recipe(steady(part, recipe.reach), recipe, part_target, traits)
     return time.perf_counter() - start
 
 

@@ -31,13 +31,29 @@ def test_nothing_wrong_is_said_of_a_good_result() -> None:
         ("blotch", "blotches, cv", "blotches of 0.7 cv"),
         ("ciede2000_soft", "colour shift, dE00", "colours off by ΔE00 0.6"),
         ("blockiness", "compression squares, %", "compression squares +6 %"),
+        ("flicker", "flicker, cv", "level flickers by 0.6 cv"),
+        ("sharpness_swing", "sharpness swing, %", "sharpness swings by 6 % from frame to frame"),
+        ("motion_error", "motion, px", "movement off by 0.3 px"),
+        ("repeated", "repeated frames, %", "1 % of the frames repeat the one before"),
     ],
 )
 def test_thresholds(measure: str, threshold: str, words: str) -> None:
     limit = THRESHOLDS[threshold]
     above = told(**{measure: Score(limit * 1.1)})
     assert words in above.replace("Lies", "lies")
-    assert words.split(" ")[0] not in told(**{measure: Score(limit * 0.9)}).replace("colours unchanged", "")
+    assert " ".join(words.split(" ")[-2:]) not in told(**{measure: Score(limit * 0.9)}).replace("colours unchanged", "")
+
+
+def test_shimmer_is_told_against_the_input() -> None:
+    untreated = {**PLAIN, "shimmer": Score(4.0)}
+
+    def beside(value: float | None) -> str:
+        return describe({**PLAIN, "shimmer": Score(value)}, PLAIN, 2, untreated=untreated)
+
+    assert "crawls: shimmer 2.5 times the input's (4.0 to 10.0 cv)" in beside(10.0)
+    assert "shimmer down 75 % (4.0 to 1.0 cv)" in beside(1.0)
+    assert not any("shimmer" in beside(value) for value in (4.2, 3.8, None))
+    assert "shimmer" not in told(shimmer=Score(9.0))
 
 
 def test_noise_is_told_against_the_truth() -> None:

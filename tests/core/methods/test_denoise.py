@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from mistline.core.frame import Frame, from_ycbcr, luma, to_ycbcr
-from mistline.core.methods import METHODS, Traits
+from mistline.core.methods import METHODS, Traits, alone
 
 DENOISERS = [key for key, method in METHODS.items() if method.family == "reduce noise"]
 CLEAN = np.ascontiguousarray
@@ -20,7 +20,7 @@ def pair(photograph: Frame) -> tuple[Frame, Frame]:
 
 def run(key: str, frame: Frame, **settings: float) -> np.ndarray:
     method = METHODS[key]
-    return method.run(frame, method.settings(**settings), frame.size).pixels
+    return method.run(alone(frame), method.settings(**settings), frame.size).pixels
 
 
 def error(one: np.ndarray, two: np.ndarray) -> float:

@@ -7,7 +7,7 @@ from skimage.registration import phase_cross_correlation
 
 from mistline.core.frame import Frame, Size
 from mistline.core.measure.psnr import psnr
-from mistline.core.methods import METHODS
+from mistline.core.methods import METHODS, alone
 from mistline.core.resample import resize
 
 ENLARGERS = [key for key, method in METHODS.items() if method.family == "enlarge"]
@@ -16,7 +16,7 @@ NETWORKS = [key for key, method in METHODS.items() if method.family == "learned"
 
 def enlarge(key: str, pixels: np.ndarray, size: Size, **settings: object) -> np.ndarray:
     method = METHODS[key]
-    return method.run(Frame(pixels, 8), method.settings(**settings), size).pixels
+    return method.run(alone(Frame(pixels, 8)), method.settings(**settings), size).pixels
 
 
 @pytest.mark.parametrize("key", ENLARGERS)

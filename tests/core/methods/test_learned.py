@@ -14,7 +14,7 @@ from mistline.core.frame import Frame, Size, luma, to_frame
 from mistline.core.measure.detail import detail_by_octave
 from mistline.core.measure.psnr import psnr
 from mistline.core.media.plate import quantise
-from mistline.core.methods import METHODS, Traits
+from mistline.core.methods import METHODS, Traits, alone
 from mistline.core.methods.inspect import inspect_model
 from mistline.core.methods.learned import method_of
 from mistline.core.methods.network import ModelCard, apply, feed, in_tiles, session
@@ -49,7 +49,7 @@ def small(crop: Frame, **damage: object) -> Frame:
 
 def ran(key: str, frame: Frame, target: Size, **settings: object) -> Frame:
     method = METHODS[key]
-    return method.run(frame, method.resolve(settings, TRAITS), target)
+    return method.run(alone(frame), method.resolve(settings, TRAITS), target)
 
 
 def test_six_networks_ship_with_cards_of_what_they_were_trained_on() -> None:
@@ -139,7 +139,7 @@ def test_any_factor_is_reached_by_repeating_and_scaling_down(factor: float, crop
     given = crop.with_pixels(crop.pixels[:40, :60])
     target = Size(round(60 * factor), round(40 * factor))
     cooked = run_recipe(
-        given, Recipe.model_validate({"name": "n", "passes": [{"method": "faithful_x2"}]}), target, TRAITS
+        alone(given), Recipe.model_validate({"name": "n", "passes": [{"method": "faithful_x2"}]}), target, TRAITS
     )
     plain = ran("bicubic", given, target)
     assert cooked.frame.size == target and np.abs(cooked.frame.pixels - plain.pixels).mean() < 0.02
@@ -190,9 +190,9 @@ def test_a_fixed_side_becomes_the_tile(tmp_path: Path, photograph: Frame) -> Non
     frame = photograph.with_pixels(photograph.pixels[:100, :130])
     free = feed(blur(tmp_path / "free.onnx", 2), "NCHW", 1)(frame.pixels)
     method = method_of(card, path)
-    result = method.run(frame, method.settings(), frame.size).pixels
+    result = method.run(alone(frame), method.settings(), frame.size).pixels
     assert np.abs(result - free)[2:-4, 2:-4].max() < 1e-5
-    tiny = method.run(frame.with_pixels(frame.pixels[:20, :30]), method.settings(), Size(30, 20))
+    tiny = method.run(alone(frame.with_pixels(frame.pixels[:20, :30])), method.settings(), Size(30, 20))
     assert tiny.size == Size(30, 20)
 
 
@@ -210,7 +210,7 @@ def test_a_model_of_brightness_leaves_colour_alone(tmp_path: Path, photograph: F
     assert card.channels == 1
     frame = photograph.with_pixels(photograph.pixels[:64, :64])
     method = method_of(card, path)
-    result = method.run(frame, method.settings(), frame.size).pixels
+    result = method.run(alone(frame), method.settings(), frame.size).pixels
     change = result - frame.pixels
     assert np.abs(change).max() > 0.02 and np.abs(change - change[..., :1]).max() < 1e-4
 

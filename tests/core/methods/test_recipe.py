@@ -6,7 +6,7 @@ import pytest
 from mistline.core.frame import Frame, Size
 from mistline.core.measure import measure_traits
 from mistline.core.media.plate import quantise
-from mistline.core.methods import METHODS, Traits
+from mistline.core.methods import METHODS, Traits, alone
 from mistline.core.methods.recipe import Blend, Pass, Recipe, digest, run_recipe
 from mistline.errors import OutOfLimits
 
@@ -32,7 +32,9 @@ def test_over_shoots_reach_the_next_pass() -> None:
     """A hard edge at the end of the range rings above 1 and below 0; nothing may cut that off."""
     step = np.zeros((40, 40, 3), np.float32)
     step[:, 20:] = 1
-    result = run_recipe(Frame(step, 8), recipe("lanczos", "unsharp_mask"), Size(160, 160), CLEAN).frame.pixels
+    result = run_recipe(
+        alone(Frame(step, 8)), recipe("lanczos", "unsharp_mask"), Size(160, 160), CLEAN
+    ).frame.pixels
     assert result.max() > 1.05 and result.min() < -0.05
 
 
@@ -81,20 +83,20 @@ def test_automatic_strength_follows_the_measured_noise(photograph: Frame) -> Non
     noise = np.random.default_rng(1).normal(0, 12 / 255, clean.pixels.shape)
     noisy = clean.with_pixels(clean.pixels + noise)
     traits = measure_traits(quantise(noisy, 16)[0])
-    cooked = run_recipe(noisy, recipe("non_local_means"), noisy.size, traits)
+    cooked = run_recipe(alone(noisy), recipe("non_local_means"), noisy.size, traits)
     strength = cooked.settings[0]["luma"]
     assert isinstance(strength, float) and strength == pytest.approx(2 * 12 * 0.75, rel=0.1)
     before = np.abs(noisy.pixels - clean.pixels).mean()
     assert np.abs(cooked.frame.pixels - clean.pixels).mean() < 0.65 * before
     by_hand = recipe(Pass(method="non_local_means", settings={"luma": 5}))
-    assert run_recipe(noisy, by_hand, noisy.size, traits).settings[0]["luma"] == 5
+    assert run_recipe(alone(noisy), by_hand, noisy.size, traits).settings[0]["luma"] == 5
 
 
 def test_sharpening_leaves_flat_areas_alone_and_raises_edges() -> None:
     picture = np.full((60, 60, 3), 0.4, np.float32)
     picture[:, 30:] = 0.6
     picture[:, :12] += np.random.default_rng(0).normal(0, 0.5 / 255, (60, 12, 1)).astype(np.float32)
-    result = run_recipe(Frame(picture, 8), recipe("unsharp_mask"), Size(60, 60), CLEAN).frame.pixels
+    result = run_recipe(alone(Frame(picture, 8)), recipe("unsharp_mask"), Size(60, 60), CLEAN).frame.pixels
     assert np.abs(result - picture)[:, 2:10].max() < 0.3 / 255
     assert result[30, 31, 0] > 0.61 and result[30, 28, 0] < 0.39
 
@@ -102,7 +104,7 @@ def test_sharpening_leaves_flat_areas_alone_and_raises_edges() -> None:
 def test_progress_is_reported_after_each_pass(photograph: Frame) -> None:
     told: list[float] = []
     small = photograph.with_pixels(photograph.pixels[:32, :32])
-    run_recipe(small, recipe("bicubic", "unsharp_mask"), Size(64, 64), CLEAN, told.append)
+    run_recipe(alone(small), recipe("bicubic", "unsharp_mask"), Size(64, 64), CLEAN, told.append)
     assert told == [0.5, 1.0]
 
 
@@ -110,9 +112,9 @@ def test_a_share_of_the_original_comes_back(noisy: Frame) -> None:
     """At opacity p the result is (1 - p) of the chain and p of the input; none of either is changed."""
     soft = recipe("gaussian")
     half = soft.model_copy(update={"blend": Blend(opacity=0.25)})
-    alone = run_recipe(noisy, soft, noisy.size, CLEAN).frame.pixels
-    both = run_recipe(noisy, half, noisy.size, CLEAN)
-    assert np.allclose(both.frame.pixels, 0.75 * alone + 0.25 * noisy.pixels, atol=1e-6)
+    single = run_recipe(alone(noisy), soft, noisy.size, CLEAN).frame.pixels
+    both = run_recipe(alone(noisy), half, noisy.size, CLEAN)
+    assert np.allclose(both.frame.pixels, 0.75 * single + 0.25 * noisy.pixels, atol=1e-6)
     assert half.words() == "Gaussian blur, then 25 % of the original over it"
     assert len(both.settings) == len(half.every_pass()) == 1
 
@@ -125,16 +127,16 @@ def test_two_recipes_are_blended_from_the_same_input(noisy: Frame) -> None:
         }
     )
     first, second = (
-        run_recipe(noisy, recipe(*steps), target, CLEAN).frame.pixels
+        run_recipe(alone(noisy), recipe(*steps), target, CLEAN).frame.pixels
         for steps in (("lanczos",), ("gaussian", "bilinear"))
     )
-    made = run_recipe(noisy, chain, target, CLEAN)
+    made = run_recipe(alone(noisy), chain, target, CLEAN)
     assert np.allclose(made.frame.pixels, 0.6 * first + 0.4 * second, atol=1e-6)
     assert [step["method"] for step in made.settings] == ["lanczos", "gaussian", "bilinear"]
     # What is smaller than the result is enlarged by bicubic.
     original = chain.model_copy(update={"blend": Blend(opacity=0.4)})
-    plain = run_recipe(noisy, recipe("bicubic"), target, CLEAN).frame.pixels
-    over = run_recipe(noisy, original, target, CLEAN).frame.pixels
+    plain = run_recipe(alone(noisy), recipe("bicubic"), target, CLEAN).frame.pixels
+    over = run_recipe(alone(noisy), original, target, CLEAN).frame.pixels
     assert np.allclose(over, 0.6 * first + 0.4 * plain, atol=1e-6)
 
 
@@ -153,7 +155,9 @@ def test_fit_rules_lay_a_picture_into_another_shape() -> None:
     frame = Frame(np.full((300, 400, 3), 0.5, np.float32), 8)
 
     def fit(rule: str, target: Size = Size(1600, 900)) -> np.ndarray:
-        return run_recipe(frame, recipe(Pass(method="fit", settings={"rule": rule})), target, CLEAN).frame.pixels
+        return run_recipe(
+            alone(frame), recipe(Pass(method="fit", settings={"rule": rule})), target, CLEAN
+        ).frame.pixels
 
     inside, fill, centre = fit("inside"), fit("fill"), fit("centre")
     assert inside.shape == fill.shape == centre.shape == (900, 1600, 3)

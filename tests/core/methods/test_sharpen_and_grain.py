@@ -6,12 +6,12 @@ import pytest
 
 from mistline.core.frame import Frame, luma
 from mistline.core.measure.psnr import psnr
-from mistline.core.methods import METHODS
+from mistline.core.methods import METHODS, alone
 
 
 def run(key: str, frame: Frame, **settings: float) -> np.ndarray:
     method = METHODS[key]
-    return method.run(frame, method.settings(**settings), frame.size).pixels
+    return method.run(alone(frame), method.settings(**settings), frame.size).pixels
 
 
 @pytest.mark.parametrize(

@@ -1,0 +1,125 @@
+"""Reduce noise over time: neighbouring frames are moved onto the frame and averaged, the rest is cleaned in space.
+
+Noise differs from frame to frame and the picture does not, once its motion is undone. A neighbour counts at a pixel
+by how well it agrees there: what is covered, uncovered or badly followed differs by more than noise does and counts
+for nothing. What noise remains is known from the weights, and is taken out by a filter of one frame.
+
+References
+----------
+.. [1] E. Dubois, S. Sabri, "Noise reduction in image sequences using motion-compensated temporal filtering",
+       IEEE Trans. Commun. 32(7), 826-831, 1984.
+.. [2] C. Liu, W. T. Freeman, "A high-quality video denoising algorithm based on reliable motion estimation",
+       ECCV 2010: neighbours weighed by their patches.
+"""
+
+from typing import Literal
+
+import cv2
+import numpy as np
+from pydantic import BaseModel, Field
+
+from mistline.core.frame import Array, Frame, Size, from_ycbcr, to_ycbcr
+from mistline.core.methods.denoise import CODE_VALUES_PER_POINT, DenoiseSettings, automatic, channel_sigma
+from mistline.core.methods.method import Limits, Method, Window
+from mistline.core.methods.motion import flow, moved
+from mistline.core.methods.noise_filters import clean_plane
+from mistline.core.methods.noise_level import even_out, undo
+
+__all__ = ["METHODS", "TemporalSettings"]
+
+PATCH = 7  # pixels a side that are compared
+SURE, DOUBT = (
+    1.4,
+    0.5,
+)  # mean square difference, in twice the noise's variance: agrees up to here, and how it falls off
+SHARE_OF_WARPED = 0.6  # of a neighbour's noise variance is left when it was moved by parts of a pixel, about
+SPATIAL = "sliding_dct"
+SOFTER, SOFTEST = 40.0, 2.0  # blur before motion search, pixels for a sigma of 1, and at most
+LEAST_SIGMA = 0.5 / 255
+
+
+class TemporalSettings(DenoiseSettings):
+    """Strengths as of every denoiser; and over how many frames."""
+
+    frames: Literal[3, 5] = Field(5, description="How many frames are averaged, the frame itself among them.")
+    in_space: bool = Field(True, description="Clean what noise remains within the frame.")
+
+
+def _weight(here: Array, other: Array, sigmas: tuple[float, ...]) -> Array:
+    """How much a moved neighbour counts at a pixel, 0..1: by the plane whose patches differ most beyond noise [2]_."""
+    worst = np.zeros(here.shape[:2], np.float32)
+    for index, sigma in enumerate(sigmas):
+        difference = cv2.blur(np.square(here[..., index] - other[..., index]), (PATCH, PATCH))
+        expected = np.float32((1 + SHARE_OF_WARPED) * max(sigma, LEAST_SIGMA) ** 2)
+        np.maximum(worst, difference / expected, out=worst)
+    weight: Array = np.exp(-np.maximum(0, worst - SURE) / DOUBT)
+    return weight
+
+
+def _average(planes: list[Array], at: int, sigmas: tuple[float, ...]) -> tuple[Array, Array]:
+    """Mean of the frames along the first plane's motion [1]_; and what share of the noise is left at each pixel."""
+    here = planes[at]
+    total, weights = here.copy(), np.ones(here.shape[:2], np.float32)
+    variance = np.ones_like(weights)
+    for place, other in enumerate(planes):
+        if place == at:
+            continue
+        there = moved(other, flow(here[..., 0], other[..., 0], min(SOFTEST, SOFTER * sigmas[0])))
+        weight = _weight(here, there, sigmas)
+        total += weight[..., None] * there
+        weights += weight
+        variance += SHARE_OF_WARPED * weight**2
+    return total / weights[..., None], np.sqrt(variance) / weights
+
+
+def _cleaned(plane: Array, mean: Array, left: Array, sigma: float) -> Array:
+    """What noise remains taken out: little where many frames agreed, all of it where none did."""
+    typical = float(np.median(left))
+    clean = clean_plane(SPATIAL, np.ascontiguousarray(mean), typical * sigma)
+    apart = np.clip((left - typical) / max(1 - typical, 1e-3), 0, 1)
+    if float(apart.max()) < 0.05:
+        return clean
+    single = clean_plane(SPATIAL, np.ascontiguousarray(plane), sigma)
+    return clean + apart * (single - clean)
+
+
+def _run(window: Window, settings: BaseModel, target: Size) -> Frame:
+    assert isinstance(settings, TemporalSettings) and settings.luma is not None and settings.colour is not None
+    bright, colour = (value * CODE_VALUES_PER_POINT / 255 for value in (settings.luma, settings.colour))
+    frame, grey = window.frame, window.frame.pixels.shape[2] == 1
+    level = bright if grey else channel_sigma(bright, colour)
+    sensor, read = settings.rule == "sensor" and level > 0, (settings.read or 0.0) / 100
+    if level == 0:
+        return frame
+    reach = _reach(settings)
+    first = max(0, window.at - reach)
+    pixels = [
+        even_out(near.pixels, read, level) if sensor else near.pixels
+        for near in window.frames[first : window.at + reach + 1]
+    ]
+    planes = [np.array(near) if grey else to_ycbcr(near) for near in pixels]
+    here = planes[window.at - first]
+    sigmas = (bright, colour, colour)[: here.shape[2]]
+    mean, left = _average(planes, window.at - first, sigmas)
+    for index, sigma in enumerate(sigmas):
+        if sigma == 0:
+            mean[..., index] = here[..., index]
+        elif settings.in_space:
+            mean[..., index] = _cleaned(here[..., index], mean[..., index], left, sigma)
+    cleaned = mean if grey else from_ycbcr(mean)
+    return frame.with_pixels(undo(cleaned, read, level) if sensor else cleaned)
+
+
+def _reach(settings: BaseModel) -> int:
+    assert isinstance(settings, TemporalSettings)
+    return settings.frames // 2
+
+
+METHODS = [
+    Method(
+        "temporal", 1, "Over time", "reduce noise",
+        "Averages neighbouring frames along the motion; keeps detail that no single frame shows.",
+        "Dubois, Sabri 1984; Liu, Freeman 2010", TemporalSettings, Limits(max_megapixels=40, working_copies=16),
+        _run, automatic, reach=_reach,
+    )
+]  # fmt: skip
