@@ -53,6 +53,16 @@ def import_source(file: UploadFile, kind: Annotated[str | None, Form()] = None) 
     return schemas.Imported(source=schemas.Source(**row), new=new)
 
 
+@router.post("/sequences", status_code=201, operation_id="importSequence")
+def import_sequence(
+    files: list[UploadFile], rate: Annotated[str, Form(pattern=r"^\d{1,6}(/\d{1,6}|\.\d{1,3})?$")] = "24"
+) -> schemas.Imported:
+    """Keep numbered frames as one source, a clip of so many frames a second ("24", "24000/1001")."""
+    frames = [(clean_name(file.filename), file.file) for file in files]
+    row, new = use_cases.import_sequence(frames, rate)
+    return schemas.Imported(source=schemas.Source(**row), new=new)
+
+
 @router.get("/sources/{source_id}", operation_id="source")
 def get_source(source_id: UUID) -> schemas.Source:
     """One source."""

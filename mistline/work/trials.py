@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import re
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,6 +15,7 @@ from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import CHAIN_VERSION, Setup
 from mistline.core.frame import Region, Size
+from mistline.core.media.archive import write_archive
 from mistline.core.media.plate import SHARD, shards_of
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
@@ -38,6 +40,7 @@ __all__ = [
     "cut_view",
     "import_model",
     "import_original",
+    "import_sequence",
     "inspect_again",
     "measure_region",
     "mend",
@@ -91,6 +94,19 @@ def import_original(stream: BinaryIO, name: str, kind: str | None = None, story:
     if new or row["state"] == "failed":
         read_again(str(row["id"]))
     return row, new
+
+
+def import_sequence(frames: Sequence[tuple[str, BinaryIO]], rate: str) -> tuple[Row, bool]:
+    """Keep numbered frames together in one archive and queue its reading; return as `import_original` does."""
+    ordered = sorted(frames, key=lambda frame: frame[0])
+    with media().workspace() as folder:
+        path = folder / "frames.zip"
+        write_archive(path, ordered, rate)
+        first, last = Path(ordered[0][0]), Path(ordered[-1][0])
+        number = re.search(r"\d+$", last.stem)
+        name = f"{first.stem}-{number[0]}{first.suffix}" if number and len(ordered) > 1 else first.name
+        with path.open("rb") as stream:
+            return import_original(stream, name)
 
 
 def read_again(source_id: str) -> None:

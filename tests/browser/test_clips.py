@@ -9,7 +9,8 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.core.media.clips import BITS, BLOCK, number_of, write_clip
+from tests.conftest import as_png
+from tests.core.media.clips import BITS, BLOCK, number_of, numbered, write_clip
 from tests.harness import Running, until
 
 FIRST, FRAMES = 5, 14
@@ -115,3 +116,34 @@ def test_the_picture_follows_the_pointer_along_the_strip(page: Page, app: Runnin
     expect(picture).to_have_attribute("src", f"/api/pictures/{source['picture_id']}/frames/{last}/thumbnail")
     small = app.http.get(f"/api/pictures/{source['picture_id']}/frames/{last}/thumbnail").content
     assert number_of(np.asarray(Image.open(io.BytesIO(small))).astype(np.uint16) * 257) == last
+
+
+def test_numbered_files_become_one_clip_or_so_many_stills(page: Page, app: Running) -> None:
+    def frames(stem: str) -> list[dict]:
+        return [
+            {"name": f"{stem}_{number:03d}.png", "mimeType": "image/png", "buffer": as_png(numbered(number))}
+            for number in (1, 2, 3, 5)
+        ]
+
+    page.goto("/shelf")
+    page.set_input_files("input[type=file]", frames("lamp")[::-1])
+    asked = page.get_by_test_id("numbered-frames")
+    expect(asked).to_contain_text("4 numbered files, lamp_001.png to lamp_005.png")
+    asked.get_by_label("frames/s").select_option("25")
+    asked.get_by_role("button", name="One clip").click()
+    card = page.get_by_test_id("source").filter(has_text="lamp_001-005.png")
+    expect(card).to_contain_text("4 frames, 0.16 s")
+    expect(card).to_contain_text("Frame 4 is missing")
+    source = next(one for one in app.http.get("/api/sources").json()["items"] if one["name"] == "lamp_001-005.png")
+    content = app.http.get(f"/api/pictures/{source['picture_id']}/frames/3/plate").content
+    assert np.array_equal(np.asarray(Image.open(io.BytesIO(content)).convert("RGB")), numbered(5))
+    page.set_input_files("input[type=file]", frames("lamp"))
+    asked.get_by_label("frames/s").select_option("25")
+    asked.get_by_role("button", name="One clip").click()
+    expect(page.get_by_text("is there already, as lamp_001-005.png")).to_be_visible()
+    page.set_input_files("input[type=file]", frames("board"))
+    asked.get_by_role("button", name="4 stills").click()
+    expect(page.get_by_test_id("source").filter(has_text="board_005.png")).to_be_visible()
+    page.set_input_files("input[type=file]", frames("other"))
+    asked.get_by_role("button", name="Leave out").click()
+    expect(asked).to_have_count(0)

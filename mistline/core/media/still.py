@@ -1,4 +1,4 @@
-"""Read stills that anybody may hand in: PNG, JPEG, TIFF, WebP. Runs in a limited child process.
+"""Read stills that anybody may hand in: PNG, JPEG, TIFF, WebP, DPX, OpenEXR. Runs in a limited child process.
 
 What a file is, is read from its first bytes, never from its name. Pixels come out as integers of 8 or 16
 bits with orientation applied, alpha flattened onto white, and an embedded profile converted to sRGB.
@@ -21,6 +21,8 @@ import tifffile
 from PIL import Image
 
 from mistline.core.frame import Codes, Size
+from mistline.core.media.dpx import read_dpx, read_dpx_header
+from mistline.core.media.exr import read_exr, read_exr_size
 from mistline.core.media.png_chunks import PngFacts, read_chunks
 from mistline.core.media.still_colour import UNTAGGED, by_chunks, by_profile, from_cmyk
 from mistline.core.plain import plain
@@ -39,6 +41,9 @@ SIGNATURES = [
     (b"MM\x00*", "TIFF", {".tif", ".tiff"}),
     (b"II+\x00", "TIFF", {".tif", ".tiff"}),
     (b"MM\x00+", "TIFF", {".tif", ".tiff"}),
+    (b"SDPX", "DPX", {".dpx"}),
+    (b"XPDS", "DPX", {".dpx"}),
+    (b"\x76\x2f\x31\x01", "EXR", {".exr"}),
 ]
 
 
@@ -75,7 +80,9 @@ def _file_type(name: str, head: bytes) -> tuple[str, list[str]]:
     found = signature(head)
     if found is None:
         text = all(byte >= 32 or byte in b"\t\n\r\f" for byte in head)
-        what = "holds text, not a picture" if text else "is no PNG, JPEG, TIFF or WebP picture and no clip"
+        what = (
+            "holds text, not a picture" if text else "is no PNG, JPEG, TIFF, WebP, DPX or EXR picture and no clip"
+        )
         raise BadMedia(f"{name} {what}; export it as PNG or TIFF, or as MP4 or MOV, and import that file.")
     kind, suffixes = found
     suffix = Path(name).suffix.lower()
@@ -127,6 +134,8 @@ class _Read:
     multiplied: bool = False
     png: PngFacts | None = None
     notes: list[str] = field(default_factory=list)
+    bits: int | None = None
+    colour: str = ""
 
 
 def _exif_orientation(image: Image.Image, notes: list[str]) -> int:
@@ -224,6 +233,19 @@ def _read_tiff(name: str, path: Path) -> _Read:
         return _Read(codes, icc if isinstance(icc, bytes) else None, orientation, multiplied, notes=notes)
 
 
+def _read_dpx(name: str, path: Path) -> _Read:
+    header = read_dpx_header(name, path)
+    _check_size(name, header.width, header.height)
+    return _Read(read_dpx(name, path, header), bits=header.bits, colour="untagged DPX, taken as sRGB")
+
+
+def _read_exr(name: str, path: Path) -> _Read:
+    for size in read_exr_size(path):
+        _check_size(name, size.width, size.height)
+    notes: list[str] = []
+    return _Read(read_exr(name, path, notes), notes=notes, colour="linear light, turned into sRGB")
+
+
 def _check_strips(name: str, page: tifffile.TiffPage, size: int, notes: list[str]) -> None:
     """The reader takes lost strips for black; here they are counted [2]_."""
     places = list(zip(page.dataoffsets, page.databytecounts, strict=False))
@@ -270,7 +292,8 @@ def read_still(path: Path, name: str) -> Still:
     with path.open("rb") as file:
         kind, notes = _file_type(name, file.read(512))
     try:
-        read = _read_tiff(name, path) if kind == "TIFF" else _read_common(name, path, kind)
+        own = {"TIFF": _read_tiff, "DPX": _read_dpx, "EXR": _read_exr}.get(kind)
+        read = own(name, path) if own else _read_common(name, path, kind)
     except BadMedia:
         raise
     except MemoryError:
@@ -296,5 +319,5 @@ def read_still(path: Path, name: str) -> Still:
     elif read.png:
         codes, colour = by_chunks(name, codes, read.png, notes)
     else:
-        colour = UNTAGGED
-    return Still(np.ascontiguousarray(codes), kind, codes.dtype.itemsize * 8, channels, colour, notes)
+        colour = read.colour or UNTAGGED
+    return Still(np.ascontiguousarray(codes), kind, read.bits or codes.dtype.itemsize * 8, channels, colour, notes)

@@ -7,7 +7,9 @@ from pathlib import Path
 
 from mistline.core.frame import Codes, Size
 from mistline.core.media.clip import Clip
+from mistline.core.media.moving import open_moving
 from mistline.core.media.plate import SHARD, Plate, ShardWriter, levels, shard_name, write_view
+from mistline.core.media.sequence import Sequence
 from mistline.work.requests import Footage, MadePicture
 
 __all__ = ["PictureWriter", "fresh", "made", "open_footage", "rate_text", "write_still"]
@@ -20,9 +22,9 @@ def fresh(folder: Path) -> Path:
     return folder
 
 
-def open_footage(footage: Footage) -> Plate | Clip:
+def open_footage(footage: Footage) -> Plate | Clip | Sequence:
     """The frames of a picture."""
-    return Clip(footage.original, footage.name) if footage.original else Plate(footage.shards)
+    return open_moving(footage.original, footage.name) if footage.original else Plate(footage.shards)
 
 
 class PictureWriter:

@@ -4,8 +4,10 @@ from dataclasses import replace
 from statistics import median
 
 from mistline.core.measure import measure_traits
-from mistline.core.media.clip import looks_like_clip, read_clip
+from mistline.core.media.clip import Clip
+from mistline.core.media.moving import read_moving
 from mistline.core.media.plate import write_thumbnail
+from mistline.core.media.sequence import Sequence
 from mistline.core.media.still import read_still
 from mistline.core.methods import Traits
 from mistline.work.requests import Original, Progress, ReadOriginal
@@ -19,7 +21,8 @@ STRIP, MEASURED = 16, 3  # frames of a clip that are shown small, and that its t
 def read_original(request: ReadOriginal, report: Progress) -> Original:
     """Its facts, first traits and picture."""
     report("reading", 0.1)
-    return _clip(request, report) if looks_like_clip(request.path) else _still(request, report)
+    moving = read_moving(request.path, request.name)
+    return _moving(request, moving, report) if moving else _still(request, report)
 
 
 def _still(request: ReadOriginal, report: Progress) -> Original:
@@ -35,8 +38,7 @@ def _still(request: ReadOriginal, report: Progress) -> Original:
     return Original(facts=facts, traits=measure_traits(still.codes), picture=picture)
 
 
-def _clip(request: ReadOriginal, report: Progress) -> Original:
-    clip = read_clip(request.path, request.name)
+def _moving(request: ReadOriginal, clip: Clip | Sequence, report: Progress) -> Original:
     known, count = clip.facts, clip.count
     strip = sorted({(2 * place + 1) * count // (2 * STRIP) for place in range(STRIP)})
     measured = set(strip[len(strip) // (2 * MEASURED) :: max(1, len(strip) // MEASURED)])

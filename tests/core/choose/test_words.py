@@ -41,7 +41,9 @@ def test_thresholds(measure: str, threshold: str, words: str) -> None:
     limit = THRESHOLDS[threshold]
     above = told(**{measure: Score(limit * 1.1)})
     assert words in above.replace("Lies", "lies")
-    assert " ".join(words.split(" ")[-2:]) not in told(**{measure: Score(limit * 0.9)}).replace("colours unchanged", "")
+    assert " ".join(words.split(" ")[-2:]) not in told(**{measure: Score(limit * 0.9)}).replace(
+        "colours unchanged", ""
+    )
 
 
 def test_shimmer_is_told_against_the_input() -> None:

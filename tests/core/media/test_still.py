@@ -152,7 +152,7 @@ WHOLE_PNG, WHOLE_JPEG, WHOLE_TIFF = (
 BAD = {
     "empty.png": (b"", "0 bytes"),
     "notes.png": (b"Just some notes\n" * 20, "holds text"),
-    "noise.jpg": (bytes(range(256)) * 4, "no PNG, JPEG, TIFF or WebP"),
+    "noise.jpg": (bytes(range(256)) * 4, "no PNG, JPEG, TIFF, WebP, DPX or EXR"),
     "cut.png": (WHOLE_PNG[: len(WHOLE_PNG) // 2], "cut short"),
     "cut16.png": (png16(RGB16)[:9000], "cut short"),
     "cut.jpg": (WHOLE_JPEG[: len(WHOLE_JPEG) // 2], "cut short"),

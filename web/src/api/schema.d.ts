@@ -376,6 +376,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Sequence
+         * @description Keep numbered frames as one source, a clip of so many frames a second ("24", "24000/1001").
+         */
+        post: operations["importSequence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources": {
         parameters: {
             query?: never;
@@ -685,6 +705,16 @@ export interface components {
         Body_importModel: {
             /** File */
             file: string;
+        };
+        /** Body_importSequence */
+        Body_importSequence: {
+            /** Files */
+            files: string[];
+            /**
+             * Rate
+             * @default 24
+             */
+            rate: string;
         };
         /** Body_importSource */
         Body_importSource: {
@@ -2537,6 +2567,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recipe"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    importSequence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_importSequence"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
                 };
             };
             /** @description What went wrong, in a sentence */

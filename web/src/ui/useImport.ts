@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { sentence } from "../api/client";
+import { sequencesIn, type Found } from "./sequences";
 
 export interface Upload {
   id: number;
@@ -21,48 +22,84 @@ interface Answer {
   model?: { name: string };
 }
 
-/** Send one file with progress; fetch does not tell of it, so the older request object does. */
-function send(file: File, to: Collection, progress: (share: number) => void): Promise<Answer> {
+/** What is sent at once: a file, or the frames of a clip with their rate. */
+interface Parcel {
+  name: string;
+  to: string;
+  form: () => FormData;
+}
+
+/** What a server says, also where something between answers that is not Mistline. */
+function read(text: string): unknown {
+  try {
+    return JSON.parse(text || "{}");
+  } catch {
+    return {};
+  }
+}
+
+/** Send with progress; fetch does not tell of it, so the older request object does. */
+function send({ name, to, form }: Parcel, progress: (share: number) => void): Promise<Answer> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    const form = new FormData();
-    form.append("file", file);
     request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);
     request.onload = () => {
-      const body: unknown = JSON.parse(request.responseText || "{}");
+      const body = read(request.responseText);
       if (request.status === 201) resolve(body as Answer);
-      else reject(new Error(`${file.name}: ${sentence(body)}`));
+      else reject(new Error(`${name}: ${sentence(body)}`));
     };
     request.onerror = () =>
-      reject(new Error(`${file.name} was not sent; is Mistline still running? Drop it again.`));
+      reject(new Error(`${name} was not sent; is Mistline still running? Drop it again.`));
     request.open("POST", `/api/${to}`);
-    request.send(form);
+    request.send(form());
   });
 }
 
-/** Uploads in flight; each file stands for itself, one that fails does not hold the others. */
+const alone = (file: File, to: Collection): Parcel => ({
+  name: file.name,
+  to,
+  form: () => {
+    const form = new FormData();
+    form.append("file", file);
+    return form;
+  },
+});
+
+const together = ({ name, frames }: Found, rate: string): Parcel => ({
+  name,
+  to: "sequences",
+  form: () => {
+    const form = new FormData();
+    form.append("rate", rate);
+    for (const frame of frames) form.append("files", frame);
+    return form;
+  },
+});
+
+/** Uploads in flight; each stands for itself, one that fails does not hold the others. */
 export function useImport(to: Collection) {
   const queries = useQueryClient();
   const [uploads, setUploads] = useState<Upload[]>([]);
+  const [asked, setAsked] = useState<Found[]>([]);
   const change = useCallback(
     (id: number, values: Partial<Upload>) =>
       setUploads((all) => all.map((upload) => (upload.id === id ? { ...upload, ...values } : upload))),
     [],
   );
   const drop = useCallback((id: number) => setUploads((all) => all.filter((upload) => upload.id !== id)), []);
-  const add = useCallback(
-    async (files: Iterable<File>) => {
-      const fresh = [...files].map((file) => ({ file, id: counter++ }));
+  const post = useCallback(
+    async (parcels: Parcel[]) => {
+      const fresh = parcels.map((parcel) => ({ parcel, id: counter++ }));
       setUploads((all) => [
         ...all,
-        ...fresh.map(({ file, id }) => ({ id, name: file.name, share: 0, note: null, failed: false })),
+        ...fresh.map(({ parcel, id }) => ({ id, name: parcel.name, share: 0, note: null, failed: false })),
       ]);
-      for (const { file, id } of fresh) {
+      for (const { parcel, id } of fresh) {
         try {
-          const found = await send(file, to, (share) => change(id, { share }));
+          const found = await send(parcel, (share) => change(id, { share }));
           const name = (found.source ?? found.model)?.name;
           if (found.new) drop(id);
-          else change(id, { share: 1, note: `${file.name} is there already, as ${name}.` });
+          else change(id, { share: 1, note: `${parcel.name} is there already, as ${name}.` });
         } catch (error) {
           change(id, { failed: true, note: (error as Error).message });
         }
@@ -71,5 +108,23 @@ export function useImport(to: Collection) {
     },
     [change, drop, queries, to],
   );
-  return { uploads, add, drop };
+  const add = useCallback(
+    async (files: Iterable<File>) => {
+      const { sequences, single } =
+        to === "sources" ? sequencesIn(files) : { sequences: [], single: [...files] };
+      setAsked((all) => [...all, ...sequences]);
+      await post(single.map((file) => alone(file, to)));
+    },
+    [post, to],
+  );
+  /** Take numbered frames in: as a clip of a rate, as so many stills, or not at all. */
+  const decide = useCallback(
+    async (found: Found, as: { rate: string } | "stills" | null) => {
+      setAsked((all) => all.filter((one) => one !== found));
+      if (as === "stills") await post(found.frames.map((file) => alone(file, to)));
+      else if (as) await post([together(found, as.rate)]);
+    },
+    [post, to],
+  );
+  return { uploads, asked, add, drop, decide };
 }

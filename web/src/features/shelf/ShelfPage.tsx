@@ -12,9 +12,12 @@ export function ShelfPage() {
   const items = sources.data?.pages.flatMap((page) => page.items) ?? [];
   return (
     <Page title="Shelf">
-      <Importer {...importing} accept="image/*,video/*,.mkv,.mxf,.ts,.mts,.m2ts,.y4m,.avi,.mov">
-        or drop them here: stills (PNG, JPEG, TIFF, WebP, up to 200 megapixels) and clips (MP4, MOV, Matroska,
-        MXF, AVI, TS, Y4M). Originals stay untouched.
+      <Importer
+        {...importing}
+        accept="image/*,video/*,.dpx,.exr,.mkv,.mxf,.ts,.mts,.m2ts,.y4m,.avi,.mov,.zip"
+      >
+        or drop them here: stills (PNG, JPEG, TIFF, WebP, DPX, EXR, up to 200 megapixels), clips (MP4, MOV,
+        Matroska, MXF, AVI, TS, Y4M) and folders of numbered frames. Originals stay untouched.
       </Importer>
       <Trouble error={sources.error} />
       {sources.isSuccess && items.length === 0 && (
