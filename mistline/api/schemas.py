@@ -33,6 +33,14 @@ class Kind(BaseModel):
     name: str
 
 
+class Stretch(BaseModel):
+    """A part of a clip that is worth trying, and why."""
+
+    first: int
+    frames: int
+    reason: str
+
+
 class Facts(BaseModel):
     """What was read of a source."""
 
@@ -54,6 +62,10 @@ class Facts(BaseModel):
     sound: list[str] = []
     strip: list[int] = Field([0], description="frames that are there as small pictures")
     refused: str = Field("", description="why nothing can be measured on it; empty if it can")
+    shots: list[int] | None = Field(
+        None, description="first frame of each shot; none until a clip was looked through"
+    )
+    stretches: list[Stretch] = Field([], description="parts of a clip worth trying")
 
 
 class KindSuggested(BaseModel):

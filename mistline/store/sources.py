@@ -17,6 +17,7 @@ __all__ = [
     "page",
     "read_again",
     "set_job",
+    "surveyed",
 ]
 
 SQL = queries("sources")
@@ -78,6 +79,12 @@ def finish(connection: Connection, source_id: str, facts: Row, traits: Row, pict
     """Store what was read."""
     values = {"id": source_id, "facts": database.json(facts), "traits": database.json(traits)}
     connection.execute(SQL["finish"], {**values, "picture_id": picture_id})
+
+
+def surveyed(connection: Connection, source_id: str, found: Row) -> None:
+    """Add to the facts what was seen in a clip."""
+    values = {"id": source_id, "notes": database.json(found["notes"]), "found": database.json(found)}
+    connection.execute(SQL["surveyed"], values)
 
 
 def fail(connection: Connection, source_id: str, error: str) -> None:

@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Region, Size
+from mistline.core.measure.survey import Stretch
 from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Recipe
 from mistline.core.timing.machine import Machine
@@ -16,7 +17,7 @@ from mistline.core.timing.machine import Machine
 __all__ = [
     "Alike", "CropTimed", "Done", "Footage", "InspectModel", "LocalModel", "MadePicture", "MakeShard", "MakeViews",
     "MeasureRegion", "Original", "Prepare", "Prepared", "PreviewInput", "PreviewMade", "Progress", "ReadOriginal",
-    "RegionMeasured", "Request", "Scored", "ShardMade", "TimeCrop", "Timing",
+    "RegionMeasured", "Request", "Scored", "ShardMade", "SurveyClip", "Surveyed", "TimeCrop", "Timing",
 ]  # fmt: skip
 
 A = TypeVar("A", bound=BaseModel)
@@ -83,6 +84,20 @@ class ReadOriginal(Request[Original]):
 
     path: Path
     out: Path
+
+
+class Surveyed(BaseModel):
+    """What happens in a clip: first frames of its shots, parts worth trying, sentences."""
+
+    shots: list[int]
+    stretches: list[Stretch]
+    notes: list[str]
+
+
+class SurveyClip(Request[Surveyed]):
+    """Look through the frames of a clip."""
+
+    source: Footage
 
 
 class MakeViews(Request[Done]):

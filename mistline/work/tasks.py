@@ -4,6 +4,7 @@ Each may be killed at any point and run again.
 """
 
 import asyncio
+import contextlib
 import logging
 import time
 from collections.abc import Awaitable, Callable
@@ -23,12 +24,12 @@ from mistline.store.settings import settings
 from mistline.work import making
 from mistline.work.joining import joined_alike, joined_scores, joined_timing
 from mistline.work.making import stored
-from mistline.work.requests import InspectModel, ShardMade, TimeCrop
+from mistline.work.requests import InspectModel, ShardMade, SurveyClip, TimeCrop
 from mistline.work.sandbox import run_child
 
 __all__ = [
     "LANES", "cut_shard_views", "cut_view", "inspect_model", "jobs", "make_shard", "mend_picture", "read_source",
-    "time_crop",
+    "survey_source", "time_crop",
 ]  # fmt: skip
 
 log = logging.getLogger("mistline.work")
@@ -36,6 +37,7 @@ jobs = Blueprint()
 TAKES, READING, FORECASTS = "takes", "reading", "forecasts"
 LANES = (TAKES, READING, FORECASTS)  # each works by itself: what is quick never waits for what is long
 REPORT_EVERY = 0.25
+BEHIND = -20  # priority of what nobody waits for
 
 
 async def _with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[None]]) -> None:
@@ -78,6 +80,21 @@ async def _read(row: Row) -> None:
             f"{row['name']} ends the process that reads it; export it again and import that file."
         ) from None
     await stored(sources.finish, str(row["id"]), found.facts, asdict(found.traits), picture)
+    if found.picture.frames > 1:
+        await survey_source.configure(priority=BEHIND).defer_async(source_id=str(row["id"]))
+
+
+@jobs.task(name="survey_source", queue=READING)
+async def survey_source(source_id: str) -> None:
+    """Look through a clip that was read; where that fails the source stays as it is."""
+    with contextlib.suppress(MistlineError):
+        row = await stored(sources.get, source_id)
+        with media().workspace() as folder:
+            found = await run_child(
+                SurveyClip(name=row["name"], source=await making.source_footage(row, folder)), what=row["name"],
+                memory_bytes=settings().reader_memory_bytes, seconds=settings().take_seconds,
+            )  # fmt: skip
+        await stored(sources.surveyed, source_id, found.model_dump())
 
 
 @jobs.task(name="inspect_model", queue=READING)

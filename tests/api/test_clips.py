@@ -27,6 +27,29 @@ def test_the_shelf_tells_of_a_clip(app: Running, source: dict) -> None:
     assert Image.open(io.BytesIO(small.content)).size == (128, 96)
 
 
+def two_shots(number: int, size: tuple[int, int]) -> np.ndarray:
+    """Waves that move, then other waves that move the other way."""
+    width, height = size
+    y, x = np.mgrid[:height, :width]
+    wave = np.sin((x + 4 * number) / 11) * np.cos(y / 7) if number < 70 else np.cos((x - y - 2 * number) / 5)
+    return np.repeat((128 + 90 * wave)[..., None], 3, 2).astype(np.uint8)
+
+
+def test_shots_and_parts_worth_trying_come_with_the_card(app: Running, tmp_path: Path) -> None:
+    content = write_clip(tmp_path / "a.mkv", "ffv1", "yuv444p", 140, picture=two_shots).read_bytes()
+    source = app.read("shots.mkv", content)
+
+    def looked_through() -> dict | None:
+        facts = app.http.get(f"/api/sources/{source['id']}").json()["facts"]
+        return facts if facts["shots"] is not None else None
+
+    facts = until(looked_through, what="the look through the clip")
+    assert facts["shots"] == [0, 70] and facts["notes"] == source["facts"]["notes"]
+    assert any("most movement" in part["reason"] for part in facts["stretches"])
+    for part in facts["stretches"]:
+        assert part["frames"] == 50 and not part["first"] < 70 < part["first"] + 50
+
+
 def whole(app: Running, picture: str, frame: int) -> np.ndarray:
     import cv2
 

@@ -9,6 +9,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from tests.api.test_clips import two_shots
 from tests.conftest import as_png
 from tests.core.media.clips import BITS, BLOCK, number_of, numbered, write_clip
 from tests.harness import Running, until
@@ -147,3 +148,18 @@ def test_numbered_files_become_one_clip_or_so_many_stills(page: Page, app: Runni
     page.set_input_files("input[type=file]", frames("other"))
     asked.get_by_role("button", name="Leave out").click()
     expect(asked).to_have_count(0)
+
+
+def test_parts_worth_trying_and_cuts_are_shown_where_a_part_is_set(
+    page: Page, app: Running, tmp_path: Path
+) -> None:
+    path = write_clip(tmp_path / "cut.mkv", "ffv1", "yuv444p", 140, picture=two_shots)
+    source = app.read("cut.mkv", path.read_bytes())
+    until(lambda: app.http.get(f"/api/sources/{source['id']}").json()["facts"]["shots"], what="the shots")
+    page.goto(f"/trials/new?source={source['id']}")
+    page.get_by_label("In: frame number").fill("60")
+    page.get_by_label("Out: frame number").fill("80")
+    expect(page.get_by_text("It spans a cut, at frame 70")).to_be_visible()
+    page.get_by_role("button", name=re.compile("most movement")).click()
+    expect(page.get_by_text("It spans a cut")).to_have_count(0)
+    expect(page.get_by_text(re.compile("50 of 140 frames"))).to_be_visible()

@@ -22,7 +22,7 @@ from typing import Any
 import av
 import numpy as np
 
-from mistline.core.frame import Codes, Size
+from mistline.core.frame import Array, Codes, Size
 from mistline.core.media.planes import rgb_of_planes
 from mistline.core.media.still import signature
 from mistline.core.plain import plain
@@ -271,6 +271,18 @@ class Clip:
                 if wanted == first + count:
                     return
         raise BadMedia(f"Frame {wanted} of {self.name} cannot be decoded; choose a part without it.")
+
+    def lumas(self) -> Iterator[Array]:
+        """Luma of every frame that can be decoded, (H, W) float32 in 0..1, of RGB its green; for a quick look."""
+        facts = self.facts
+        with self._opened() as (container, stream):
+            for _, frame in self._decoded(container, stream, 0):
+                name = frame.format.name
+                frame = frame.reformat(format=PACKED[name]) if name in PACKED else frame
+                bits = frame.format.components[0].bits
+                low, high = (0, 2**bits - 1) if facts.full_range else (16 << (bits - 8), 235 << (bits - 8))
+                plane = (_planes(frame)[0].astype(np.float32) - low) / np.float32(high - low)
+                yield np.rot90(plane, round(frame.rotation / 90) % 4)
 
     def _rgb(self, frame: Any, facts: ClipFacts) -> Codes:
         name = frame.format.name

@@ -16,7 +16,7 @@ from pathlib import Path, PurePosixPath
 
 import numpy as np
 
-from mistline.core.frame import Codes
+from mistline.core.frame import Array, Codes, luma, to_frame
 from mistline.core.media.archive import RATE_NAME
 from mistline.core.media.clip import ClipFacts
 from mistline.core.media.still import Still, read_still
@@ -184,6 +184,10 @@ class Sequence:
     def stream(self, first: int, count: int) -> Iterator[Codes]:
         """Frames one after another, as (H, W, 1 or 3) uint16."""
         return (self.codes(number) for number in range(first, first + count))
+
+    def lumas(self) -> Iterator[Array]:
+        """Luma of every frame, (H, W) float32 in 0..1."""
+        return (luma(to_frame(codes).pixels) for codes in self.stream(0, self.count))
 
 
 def read_sequence(path: Path, name: str) -> Sequence:

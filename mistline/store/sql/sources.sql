@@ -40,6 +40,11 @@ update sources
 set state = 'ready', error = null, facts = %(facts)s, traits = %(traits)s, picture_id = %(picture_id)s
 where id = %(id)s
 
+-- name: surveyed
+-- Once: notes that are there already are not added again.
+update sources set facts = (facts || %(found)s) || jsonb_build_object('notes', (facts -> 'notes') || %(notes)s)
+where id = %(id)s and state = 'ready' and not facts ? 'shots'
+
 -- name: fail
 update sources set state = 'failed', error = %(error)s where id = %(id)s
 

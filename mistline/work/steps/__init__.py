@@ -10,6 +10,7 @@ __all__ = ["STEPS"]
 
 STEPS: dict[type[requests.Request[Any]], Callable[..., Any]] = {
     requests.ReadOriginal: read.read_original,
+    requests.SurveyClip: read.survey_clip,
     requests.MakeViews: look.make_views,
     requests.MeasureRegion: look.measure_region,
     requests.Prepare: prepare.prepare,

@@ -4,16 +4,17 @@ from dataclasses import replace
 from statistics import median
 
 from mistline.core.measure import measure_traits
+from mistline.core.measure.survey import survey
 from mistline.core.media.clip import Clip
-from mistline.core.media.moving import read_moving
+from mistline.core.media.moving import open_moving, read_moving
 from mistline.core.media.plate import write_thumbnail
 from mistline.core.media.sequence import Sequence
 from mistline.core.media.still import read_still
 from mistline.core.methods import Traits
-from mistline.work.requests import Original, Progress, ReadOriginal
+from mistline.work.requests import Original, Progress, ReadOriginal, SurveyClip, Surveyed
 from mistline.work.steps.footage import made, rate_text, write_still
 
-__all__ = ["read_original"]
+__all__ = ["read_original", "survey_clip"]
 
 STRIP, MEASURED = 16, 3  # frames of a clip that are shown small, and that its traits are measured on
 
@@ -60,6 +61,14 @@ def _moving(request: ReadOriginal, clip: Clip | Sequence, report: Progress) -> O
         update={"frames": count, "rate": rate_text(known.rate), "from_original": True}
     )
     return Original(facts=facts, traits=_typical(traits), picture=picture)
+
+
+def survey_clip(request: SurveyClip, report: Progress) -> Surveyed:
+    """Its shots, parts worth trying, and what its frames are."""
+    assert request.source.original is not None
+    clip = open_moving(request.source.original, request.name)
+    found = survey(clip.lumas(), clip.count, clip.facts.rate, clip.facts.scan)
+    return Surveyed(shots=found.shots, stretches=found.stretches, notes=found.notes)
 
 
 def _typical(traits: list[Traits]) -> Traits:

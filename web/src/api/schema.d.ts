@@ -842,10 +842,21 @@ export interface components {
              */
             scan: string;
             /**
+             * Shots
+             * @description first frame of each shot; none until a clip was looked through
+             */
+            shots?: number[] | null;
+            /**
              * Sound
              * @default []
              */
             sound: string[];
+            /**
+             * Stretches
+             * @description parts of a clip worth trying
+             * @default []
+             */
+            stretches: components["schemas"]["Stretch"][];
             /**
              * Strip
              * @description frames that are there as small pictures
@@ -1642,6 +1653,18 @@ export interface components {
             items: components["schemas"]["Source"][];
             /** Next Cursor */
             next_cursor: string | null;
+        };
+        /**
+         * Stretch
+         * @description A part of a clip that is worth trying, and why.
+         */
+        Stretch: {
+            /** First */
+            first: number;
+            /** Frames */
+            frames: number;
+            /** Reason */
+            reason: string;
         };
         /**
          * Suggested

@@ -66,7 +66,10 @@ function Figures({ source }: { source: Source }) {
 function Moving({ facts, rate }: { facts: NonNullable<Source["facts"]>; rate: number }) {
   return (
     <>
-      <Fact name="Length">{`${facts.frames} frames, ${lasting(facts.frames, rate)}`}</Fact>
+      <Fact name="Length">
+        {`${facts.frames} frames, ${lasting(facts.frames, rate)}`}
+        {facts.shots && facts.shots.length > 1 && `, ${facts.shots.length} shots`}
+      </Fact>
       <Fact name="Rate">{`${frameRate(rate)} frames/s, ${facts.scan}`}</Fact>
       <Fact name="Data">{facts.bits_a_second ? dataRate(facts.bits_a_second) : null}</Fact>
       <Fact name="Codec">{facts.codec}</Fact>

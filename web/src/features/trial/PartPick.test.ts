@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Source } from "../../api/client";
-import { usualPart } from "./PartPick";
+import { cutsWithin, usualPart } from "./PartPick";
 
 const clip = (frames: number, rate: string | null) => ({ facts: { frames, rate } }) as Source;
 
@@ -13,4 +13,9 @@ it("takes all of what is short", () => {
   expect(usualPart(clip(30, "25/1"))).toEqual({ first: 0, frames: 30 });
   expect(usualPart(clip(1, null))).toEqual({ first: 0, frames: 1 });
   expect(usualPart(undefined)).toEqual({ first: 0, frames: 1 });
+});
+
+it("names the cuts that a part spans, not those at its ends", () => {
+  expect(cutsWithin({ first: 30, frames: 50 }, [0, 30, 76, 80, 137])).toEqual([76]);
+  expect(cutsWithin({ first: 30, frames: 46 }, [0, 30, 76])).toEqual([]);
 });

@@ -23,6 +23,33 @@ interface Props {
   change: (part: Part) => void;
 }
 
+/** First frames of shots that begin within a part: where it spans a cut. */
+export function cutsWithin(part: Part, shots: number[]): number[] {
+  return shots.filter((shot) => shot > part.first && shot < part.first + part.frames);
+}
+
+/** Parts worth trying, with a word why; one press takes one. */
+function Worth({ source, part, change }: Props) {
+  const stretches = source.facts?.stretches ?? [];
+  if (stretches.length === 0) return null;
+  return (
+    <div className="mt-2 flex flex-wrap items-center gap-x-2 gap-y-1 text-[14px]">
+      <span className="text-soft">Worth trying:</span>
+      {stretches.map(({ first, frames, reason }) => (
+        <button
+          key={first}
+          type="button"
+          aria-pressed={first === part.first && frames === part.frames}
+          onClick={() => change({ first, frames })}
+          className="rounded-sm border border-line bg-sheet px-2 py-0.5 hover:border-ink aria-pressed:border-accent aria-pressed:bg-wash"
+        >
+          {reason}
+        </button>
+      ))}
+    </div>
+  );
+}
+
 /** In and out on a filmstrip: drag, step by keys, or type frame numbers. */
 export function PartPick({ source, part, change }: Props) {
   const { facts } = source;
@@ -30,6 +57,7 @@ export function PartPick({ source, part, change }: Props) {
   const count = facts.frames;
   const rate = rateOf(facts.rate);
   const last = part.first + part.frames - 1;
+  const cuts = cutsWithin(part, facts.shots ?? []);
   const setIn = (first: number) => {
     const start = Math.min(Math.max(0, first), count - 1);
     const end = Math.min(Math.max(last, start), start + LONGEST - 1);
@@ -76,6 +104,14 @@ export function PartPick({ source, part, change }: Props) {
             className="h-full min-w-0 flex-1 object-cover"
           />
         ))}
+        {(facts.shots ?? []).slice(1).map((shot) => (
+          <div
+            key={shot}
+            title={`Cut at frame ${shot}`}
+            className="absolute inset-y-0 w-0.5 bg-[#f0f0f0] outline outline-[#1c1c1c]"
+            style={{ left: `${(100 * shot) / count}%` }}
+          />
+        ))}
         <div
           className="absolute inset-y-0 border-x-4 border-accent ring-[60rem] ring-black/55"
           style={{ left: `${(100 * part.first) / count}%`, width: `${(100 * part.frames) / count}%` }}
@@ -87,6 +123,13 @@ export function PartPick({ source, part, change }: Props) {
         {part.frames} of {count} frames, {lasting(part.frames, rate)} at {frameRate(rate)} frames/s
         {part.frames === LONGEST && `; a trial takes up to ${LONGEST} frames`}
       </p>
+      {cuts.length > 0 && (
+        <p className="text-[14px] font-semibold">
+          It spans {cuts.length === 1 ? "a cut" : `${cuts.length} cuts`}, at frame {cuts.join(", ")}: what is
+          measured over it mixes shots.
+        </p>
+      )}
+      <Worth source={source} part={part} change={change} />
     </fieldset>
   );
 }

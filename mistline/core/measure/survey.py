@@ -1,0 +1,228 @@
+"""What happens in a clip: its shots, where it moves, is dark or fine, and whether its frames are one moment each.
+
+Every frame is looked at once, small. A cut is where a frame cannot be made of the one before by moving its parts: what
+remains after undoing the motion is large, and much larger than around it. Interlacing is told from motion, not from
+combs: in a frame of two moments, the lines of one field lie where the other's will be half a frame later, so the
+motion from field to field is half of that from frame to frame; in a frame of one moment there is none. After telecine
+some frames hold fields of two film frames, others of one.
+
+References
+----------
+.. [1] A. Hanjalic, "Shot-boundary detection: unraveled and resolved?", IEEE Trans. Circuits Syst. Video Technol. 12(2),
+       2002: discontinuity values against those around, motion compensated.
+.. [2] ITU-R BT.1702 and common practice: single bright frames are flashes, not cuts.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+import cv2
+import numpy as np
+
+from mistline.core.frame import Array
+from mistline.core.methods.motion import flow, moved
+
+__all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey"]
+
+MOST_FRAMES = 7200
+SMALL, FINE = 160, 480  # pixels across, for motion and for detail
+CUT, ABOVE_AROUND, AROUND = 0.045, 3.0, 8  # residual, times the median of so many frames on either side
+GAINS = (0.4, 2.5)
+FLASH = 0.6  # of the residual is gone when the frame between is left out
+SAME = 0.3 / 255  # mean difference of small frames: a repeated frame
+SECONDS, STEP = 2.0, 0.25  # length of a suggested stretch, and how it is moved
+BLOCKS, BLOCK = 8, 10  # consecutive frames whose fields are compared
+FIELD_WIDTH, FIELD_MOTION = 960, 0.8  # pixels across at most, and of horizontal motion a frame at least
+NEAR = 0.15  # of the motion from frame to frame: so close to none, half or all of it lies between the fields
+INTERLACED, TELECINED, CLEAR = 0.7, 0.25, 0.85  # share of frames
+LEAST_MOVING = 6
+REPEATS = 0.12  # share of frames from which on repeats are no accident
+DARKER, FINER = 0.8, 1.1  # than the mean of the clip, to be worth a word
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A part worth trying, and why."""
+
+    first: int
+    frames: int
+    reason: str
+
+
+@dataclass(frozen=True)
+class Survey:
+    """First frames of the shots, parts worth trying, sentences on the frames; `looked` frames were looked at."""
+
+    looked: int
+    shots: list[int]
+    stretches: list[Stretch]
+    notes: list[str]
+
+
+@dataclass
+class _Seen:
+    """Figures of each frame; motion in pixels of the clip, change and residual against the frame before."""
+
+    level: list[float] = field(default_factory=list)
+    motion: list[float] = field(default_factory=list)
+    change: list[float] = field(default_factory=list)
+    residual: list[float] = field(default_factory=list)
+    skipping: list[float] = field(default_factory=list)
+    detail: list[float] = field(default_factory=list)
+    fields: list[float] = field(default_factory=list)
+
+
+def _small(picture: Array, width: int) -> Array:
+    if picture.shape[1] <= width:
+        return picture
+    size = (width, max(16, round(picture.shape[0] * width / picture.shape[1])))
+    return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+
+
+def _residual(here: Array, there: Array) -> tuple[float, float]:
+    """What of a frame is not the other one moved (mean, levels and contrast evened out), and the median motion."""
+    motion = flow(here, there)
+    found = moved(there, motion)
+    gain = np.clip(here.std() / max(float(found.std()), 1e-6), *GAINS)
+    error = gain * (found - found.mean()) - (here - here.mean())
+    return float(np.mean(np.abs(error))), float(np.median(np.linalg.norm(motion, axis=2)))
+
+
+def _between_fields(here: Array, after: Array) -> float | None:
+    """Motion from the upper to the lower field as a share of that from frame to frame; None where too little moves."""
+    height = here.shape[0] // 2 * 2
+    width = min(FIELD_WIDTH, here.shape[1])
+
+    def of(lines: Array) -> Array:
+        return cv2.resize(lines, (width, lines.shape[0]), interpolation=cv2.INTER_AREA)
+
+    upper, later = of(here[2:height:2]), of(after[2:height:2])
+    lower = of(0.5 * (here[1 : height - 2 : 2] + here[3:height:2]))  # where the upper field's lines lie
+    onward = flow(upper, later, 1.0)[..., 0]
+    moving = np.abs(onward) > FIELD_MOTION
+    if moving.mean() < 0.05:
+        return None
+    within = flow(upper, lower, 1.0)[..., 0]
+    return float(np.median(within[moving] / onward[moving]))
+
+
+def _look(frames: Iterable[Array], count: int) -> _Seen:
+    seen = _Seen()
+    blocks = {place * count // BLOCKS + offset for place in range(BLOCKS) for offset in range(BLOCK)}
+    small: list[Array] = []  # of this frame and the two before
+    before: Array | None = None
+    for number, frame in enumerate(frames):
+        if number == MOST_FRAMES:
+            break
+        small = [*small[-2:], _small(frame, SMALL)]
+        fine = _small(frame, FINE)
+        scale = frame.shape[1] / small[-1].shape[1]
+        seen.level.append(float(frame.mean()))
+        across, down = np.diff(fine, axis=1), np.diff(fine, axis=0)
+        seen.detail.append(float(np.sqrt(np.mean(across**2) + np.mean(down**2))))
+        residual, motion = _residual(small[-1], small[-2]) if number else (0.0, 0.0)
+        seen.residual.append(residual)
+        seen.motion.append(scale * motion)
+        seen.change.append(float(np.mean(np.abs(small[-1] - small[-2]))) if number else 1.0)
+        seen.skipping.append(_residual(small[-1], small[-3])[0] if number > 1 and residual > CUT else residual)
+        if before is not None and number - 1 in blocks and (share := _between_fields(before, frame)) is not None:
+            seen.fields.append(share)
+        before = frame
+    return seen
+
+
+def _shots(seen: _Seen) -> list[int]:
+    """First frames of the shots [1]_; what comes back after one frame was a flash [2]_."""
+    residual, cuts = np.array(seen.residual), [0]
+    for number in range(1, len(residual)):
+        around = np.delete(residual[max(1, number - AROUND) : number + AROUND + 1], min(number - 1, AROUND))
+        usual = float(np.median(around)) if around.size else 0.0
+        if residual[number] < CUT or residual[number] < ABOVE_AROUND * usual:
+            continue
+        flash = seen.skipping[number] < FLASH * residual[number]  # as it was before the frame between
+        leads = number + 1 < len(residual) and seen.skipping[number + 1] < FLASH * residual[number + 1]
+        if not flash and not leads:
+            cuts.append(number)
+    return cuts
+
+
+def _stretches(seen: _Seen, shots: list[int], rate: Fraction) -> list[Stretch]:
+    """Parts of about two seconds, none across a cut, where one thing is at its most."""
+    count = len(seen.level)
+    length = min(count, max(1, round(SECONDS * rate)))
+    step = max(1, round(STEP * rate))
+    ends = [*shots[1:], count]
+    places = [
+        (first, min(length, end - first))
+        for start, end in zip(shots, ends, strict=True)
+        for first in range(start, max(start + 1, end - length + 1), step)
+        if min(length, end - first) >= min(length, max(2, length // 2))
+    ]
+    if count <= length or not places:
+        return []
+
+    def over(values: list[float], place: tuple[int, int]) -> float:
+        first, frames = place
+        return float(np.mean(values[first + 1 : first + frames])) if frames > 1 else values[first]
+
+    found: dict[tuple[int, int], list[str]] = {}
+
+    def add(place: tuple[int, int], reason: str) -> None:
+        found.setdefault(place, []).append(reason)
+
+    most = max(places, key=lambda place: over(seen.motion, place))
+    if over(seen.motion, most) >= 0.5:
+        add(most, f"most movement, {over(seen.motion, most):.1f} px a frame")
+    darkest = min(places, key=lambda place: over(seen.level, place))
+    if over(seen.level, darkest) < DARKER * float(np.mean(seen.level)):
+        add(darkest, f"darkest, mean level {100 * over(seen.level, darkest):.0f} %")
+    finest = max(places, key=lambda place: over(seen.detail, place))
+    if over(seen.detail, finest) > FINER * float(np.mean(seen.detail)):
+        add(finest, "finest detail")
+    for cut in shots[1:2]:
+        place = next((one for one in places if one[0] == cut), None)
+        if place:
+            add(place, f"just after the cut at frame {cut}")
+    return [Stretch(*place, " and ".join(reasons)) for place, reasons in found.items()]
+
+
+def _notes(seen: _Seen, rate: Fraction, scan: str) -> list[str]:
+    notes = []
+    change = np.array(seen.change)
+    still = change < SAME
+    if len(change) > 10 and REPEATS < still.mean() < 0.9:
+        share = float(still.mean())
+        notes.append(
+            f"About one frame in {1 / share:.0f} repeats the one before, as where {float(rate) * (1 - share):.4g} "
+            f"frames/s were brought to {float(rate):.4g}; take the repeats out first, or they are judged as judder."
+        )
+    if len(seen.fields) >= LEAST_MOVING and scan == "progressive":
+        shares = np.array(seen.fields)
+        none, half, whole = (float(np.mean(np.abs(np.abs(shares) - place) < NEAR)) for place in (0.0, 0.5, 1.0))
+        if half >= INTERLACED:
+            order = "upper" if np.median(shares) > 0 else "lower"
+            notes.append(
+                f"It calls itself progressive, but its frames hold two moments each, the {order} field first: it is "
+                "interlaced; deinterlace it first, or combs are judged as detail."
+            )
+        elif whole >= TELECINED and none + whole >= CLEAR:
+            notes.append(
+                f"About {100 * whole:.0f} % of its frames hold fields of two film frames, as after telecine; undo that "
+                "first, or combs are judged as detail."
+            )
+    return notes
+
+
+def survey(frames: Iterable[Array], count: int, rate: Fraction, scan: str = "progressive") -> Survey:
+    """Look through the luma of a clip's frames, (H, W) float32 in 0..1 each; memory does not grow with their number.
+
+    Valid for frames of 16 pixels a side and more. Dissolves are no cuts. Interlacing is told where something moves
+    sideways by a pixel a frame or more.
+    """
+    seen = _look(frames, min(count, MOST_FRAMES))
+    shots = _shots(seen)
+    notes = _notes(seen, rate, scan)
+    if count > MOST_FRAMES:
+        notes.append(f"Shots were looked for in the first {MOST_FRAMES} of its {count} frames.")
+    return Survey(len(seen.level), shots, _stretches(seen, shots, rate), notes)
