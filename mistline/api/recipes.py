@@ -78,6 +78,7 @@ def _item(row: Row) -> schemas.RecipeItem:
         id=row["id"],
         words=recipe.words(),
         resizes=recipe.resizes,
+        reach=recipe.reach,
         shipped=row["position"] < recipes.OWN,
         **dict(recipe),
     )

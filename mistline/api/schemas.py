@@ -143,6 +143,7 @@ class RecipeItem(BaseModel):
     passes: list[Pass]
     blend: Blend | None
     resizes: bool
+    reach: int = Field(description="frames before and after that it looks at; 0 where it works on each by itself")
     shipped: bool
 
 

@@ -34,6 +34,11 @@ SHIPPED = [
     _recipe("Learned noise reduction", "blind_denoise"),
     _recipe("Guided noise reduction", "guided_denoise"),
     _recipe("Noise reduction over time", "temporal"),
+    _recipe("Frames filled along the motion", "fill_frames"),
+    _recipe("Frames blended", Pass(method="fill_frames", settings={"way": "blended"})),
+    _recipe("Deinterlaced by motion", "deinterlace"),
+    _recipe("Deinterlaced by line average", Pass(method="deinterlace", settings={"way": "line average"})),
+    _recipe("Levels evened out", "even_levels"),
 ]
 
 

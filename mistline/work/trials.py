@@ -185,7 +185,7 @@ def outlook(
     """Work out what a trial would do; recipes with no known speed get timed on a crop."""
     with connect() as connection:
         source = _measurable(sources.get(connection, source_id))
-        _, count = _part(source, first, frames)
+        _, count = _part(source, setup, first, frames)
         chosen = {str(row["id"]): recipes.recipe_of(row) for row in recipes.some(connection, list(recipe_ids))}
         every = {str(row["id"]): recipes.recipe_of(row) for row in recipes.every(connection)}
         known = {key: speeds.best(connection, recipe) for key, recipe in chosen.items()}
@@ -330,7 +330,7 @@ def _take(entrant: _Entrant, trial: Row) -> Row:
     }
 
 
-def _part(source: Row, first: int, frames: int | None) -> tuple[int, int]:
+def _part(source: Row, setup: Setup, first: int, frames: int | None) -> tuple[int, int]:
     """First frame and number of frames of a trial, checked against its source; all of them if none are named."""
     there = source["facts"].get("frames", 1)
     count = there - first if frames is None else frames
@@ -339,6 +339,10 @@ def _part(source: Row, first: int, frames: int | None) -> tuple[int, int]:
     if count > MAX_FRAMES:
         raise OutOfLimits(
             f"A trial takes up to {MAX_FRAMES} frames and {count} were chosen; choose a shorter part."
+        )
+    if count == 1 and setup.for_clips_only:
+        raise OutOfLimits(
+            "Weave, flicker, fields, dropped frames and video codecs are damage of clips; switch them off for a still."
         )
     return first, count
 
@@ -364,7 +368,7 @@ def start_trial(
     with connect() as connection:
         source = _measurable(sources.get(connection, source_id))
         sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
-        part = _part(source, first, frames)
+        part = _part(source, setup, first, frames)
         made_of = {"source": source["hash"], "reader": READER_VERSION, "chain": CHAIN_VERSION,
                    "setup": setup.identity(), "part": part}  # fmt: skip
         trial = {

@@ -83,6 +83,8 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup, frames: int = 1
     if recipe.blend or (recipe.reach and frames == 1):
         return None
     methods = [step.definition for step in recipe.passes]
+    if any(method.family == "repair" for method in methods):
+        return _repair(recipe, setup)
     enlarges = recipe.resizes
     quiets = any(
         method.family == "reduce noise" or (method.card and method.card.task == "reduce noise")
@@ -106,6 +108,17 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup, frames: int = 1
         plain = [step.method for step in recipe.passes] in (["bicubic"], ["lanczos"])
         return Suggestion(recipe.name, "the plain yardstick") if plain else None
     return _network(recipe, cards[0], noise, setup)
+
+
+def _repair(recipe: Recipe, setup: Setup) -> Suggestion | None:
+    """Where the set-up makes what the recipe repairs."""
+    made = {
+        "fill_frames": "every other frame is missing" if setup.hold else "",
+        "deinterlace": f"its frames hold two fields, {setup.fields}" if setup.fields != "progressive" else "",
+        "even_levels": f"its light flickers by {setup.flicker:g} %" if setup.flicker else "",
+    }
+    reason = ", ".join(filter(None, (made.get(step.method) for step in recipe.passes)))
+    return Suggestion(recipe.name, reason) if reason and (recipe.resizes or setup.factor == 1) else None
 
 
 def _network(recipe: Recipe, card: ModelCard, noise: float, setup: Setup) -> Suggestion | None:

@@ -1,13 +1,15 @@
 """Make truth and input of a test: of all its frames, or of a small crop to look at."""
 
 import base64
+from collections.abc import Iterator
 from fractions import Fraction
 
 from mistline.core.degrade.downsample import Plan, crop_truth, plan
-from mistline.core.degrade.setup import make_input
+from mistline.core.degrade.setup import make_inputs
 from mistline.core.frame import Frame, Size, to_frame
 from mistline.core.measure import measure_traits
 from mistline.core.media.plate import encode_png, quantise
+from mistline.core.methods import Traits
 from mistline.work.requests import Prepare, Prepared, PreviewInput, PreviewMade, Progress
 from mistline.work.steps.footage import PictureWriter, open_footage
 
@@ -19,23 +21,28 @@ PREVIEW_SIDE, PREVIEW_MARGIN = 288, 48
 def prepare(request: Prepare, report: Progress) -> Prepared:
     """Truth and input; the input is rounded to the bit depth that its chain leaves."""
     source, setup = open_footage(request.source), request.setup
-    small: PictureWriter | None = None
-    cropped: PictureWriter | None = None
-    for number, original in enumerate(source.stream(request.first, request.frames)):
-        report("preparing the input", 0.08 * number / request.frames)
-        whole = to_frame(original)
-        sizes = plan(whole.size, setup.factor)
-        truth = crop_truth(whole, sizes)
-        if any(sizes.cropped) or not request.source.shards:
-            cropped = cropped or PictureWriter(request.out / "truth", request.rate)
-            cropped.add(quantise(truth, whole.bit_depth)[0])
-        damaged = make_input(truth, setup, sizes, number)
+    size = source.codes(request.first).shape[1::-1]
+    sizes = plan(Size(*size), setup.factor)
+    cropped = PictureWriter(request.out / "truth", request.rate)
+    small = PictureWriter(request.out / "input", request.rate)
+    keep = any(sizes.cropped) or not request.source.shards
+    traits: Traits | None = None
+
+    def truths() -> Iterator[Frame]:
+        for number, original in enumerate(source.stream(request.first, request.frames)):
+            report("preparing the input", 0.08 * number / request.frames)
+            whole = to_frame(original)
+            truth = crop_truth(whole, sizes)
+            if keep:
+                cropped.add(quantise(truth, whole.bit_depth)[0])
+            yield truth
+
+    for damaged in make_inputs(truths(), setup, sizes):
         codes, _ = quantise(damaged, damaged.bit_depth)
-        if small is None:
-            small, traits = PictureWriter(request.out / "input", request.rate), measure_traits(codes)
+        traits = traits or measure_traits(codes)
         small.add(codes)
-    assert small is not None
-    return Prepared(truth=cropped.close() if cropped else None, input=small.close(), traits=traits)
+    assert traits is not None
+    return Prepared(truth=cropped.close() if keep else None, input=small.close(), traits=traits)
 
 
 def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:
@@ -64,7 +71,7 @@ def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:
     factor = Fraction(str(setup.factor))
     sizes = Plan(part.size, Size(round(part.size.width / factor), round(part.size.height / factor)), (0, 0),
                  whole.factors)  # fmt: skip
-    small = make_input(part, setup, sizes)
+    small = next(make_inputs([part], setup, sizes))
 
     def png(frame: Frame, ratio: Fraction) -> str:
         inside = [slice(round(s.start / ratio), round(s.stop / ratio)) for s in (shown_rows, shown_columns)]

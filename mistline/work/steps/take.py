@@ -128,7 +128,7 @@ def _judged(
     sizes = Plan(Size(*delivered.shape[1::-1]), small.size, (0, 0), (setup.factor, setup.factor))
     done, whole = (number - request.first) / request.frames, number % ALL_MEASURES_EVERY == 0
     evidence = Evidence(
-        delivered, Plate(request.truth).codes(number), small, lambda frame: clean_input(frame, setup, sizes),
+        delivered, Plate(request.truth).codes(number), small, lambda frame: clean_input(frame, setup, sizes, number),
         before=before,
     )  # fmt: skip
     found = measure_all(

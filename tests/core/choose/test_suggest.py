@@ -108,8 +108,19 @@ def test_a_jpeg_that_was_cropped_or_enlarged_is_not_clean(crop: int, factor: flo
         (recipe("blind_denoise"), Setup(factor=1, noise=10), True),
         (recipe("lanczos"), Setup(factor=1, noise=10), False),
         (recipe("lanczos", blend=Blend()), Setup(factor=2), False),
+        (recipe("fill_frames"), Setup(factor=1, hold=True), True),
+        (recipe("fill_frames"), Setup(factor=1, noise=10), False),
+        (recipe("fill_frames"), Setup(factor=2, hold=True), False),
+        (recipe("deinterlace", "bicubic"), Setup(factor=2, fields="lower first"), True),
+        (recipe("even_levels"), Setup(factor=1, flicker=5), True),
+        (recipe("temporal"), Setup(factor=1, noise=10), True),
     ],
 )
 def test_recipes_are_suggested_for_what_they_are_good_at(made: Recipe, setup: Setup, suggested: bool) -> None:
-    found = suggest_recipe(made, PLAIN, setup)
+    found = suggest_recipe(made, PLAIN, setup, frames=50)
     assert (found is not None) == suggested and (found is None or found.reason)
+
+
+def test_for_a_still_nothing_is_suggested_that_looks_at_neighbours() -> None:
+    assert suggest_recipe(recipe("temporal"), PLAIN, Setup(factor=1, noise=10)) is None
+    assert suggest_recipe(recipe("non_local_means"), PLAIN, Setup(factor=1, noise=10)) is not None

@@ -1474,6 +1474,11 @@ export interface components {
             name: string;
             /** Passes */
             passes: components["schemas"]["Pass"][];
+            /**
+             * Reach
+             * @description frames before and after that it looks at; 0 where it works on each by itself
+             */
+            reach: number;
             /** Resizes */
             resizes: boolean;
             /** Shipped */
@@ -1547,11 +1552,35 @@ export interface components {
              */
             factor: number;
             /**
+             * Fields
+             * @description Two frames of a clip become one of two fields.
+             * @default progressive
+             * @enum {string}
+             */
+            fields: "progressive" | "upper first" | "lower first";
+            /**
+             * Flicker
+             * @description Flicker of a clip, sigma in % of the light.
+             * @default 0
+             */
+            flicker: number;
+            /**
+             * H264
+             * @description H.264 at this constant rate factor; none if empty.
+             */
+            h264?: number | null;
+            /**
              * Half Chroma
              * @description Colour at half the size each way (4:2:0).
              * @default false
              */
             half_chroma: boolean;
+            /**
+             * Hold
+             * @description Every other frame of a clip is dropped and the one before it repeated.
+             * @default false
+             */
+            hold: boolean;
             /**
              * Jpeg
              * @description JPEG at this quality; none if empty.
@@ -1570,6 +1599,11 @@ export interface components {
              * @enum {string}
              */
             light: "encoded" | "linear";
+            /**
+             * Mpeg2
+             * @description MPEG-2 at this quantiser scale; none if empty.
+             */
+            mpeg2?: number | null;
             /**
              * Noise
              * @description Gaussian noise, sigma in 8-bit code values.
@@ -1594,6 +1628,12 @@ export interface components {
              * @default 0
              */
             underexposed: number;
+            /**
+             * Weave
+             * @description Gate weave of a clip, sigma in pixels of the truth.
+             * @default 0
+             */
+            weave: number;
         };
         /**
          * Source

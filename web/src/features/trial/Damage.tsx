@@ -5,7 +5,7 @@ import { usePreview } from "../../api/queries";
 import { Trouble } from "../../ui/parts";
 
 interface DamageAmount {
-  key: "blur" | "noise" | "underexposed" | "jpeg";
+  key: "blur" | "noise" | "underexposed" | "jpeg" | "weave" | "flicker" | "h264" | "mpeg2";
   name: string;
   unit: string;
   max: number;
@@ -27,6 +27,18 @@ const JPEG: DamageAmount = {
   usual: 70,
 };
 
+const OF_CAPTURE: DamageAmount[] = [
+  { key: "weave", name: "Gate weave", unit: "px of the truth, sigma", max: 20, step: 0.1, usual: 1 },
+  { key: "flicker", name: "Flicker", unit: "% of the light, sigma", max: 50, step: 1, usual: 5 },
+];
+const CODECS: DamageAmount[] = [
+  { key: "h264", name: "H.264", unit: "rate factor, 1 to 51", max: 51, step: 1, usual: 28 },
+  { key: "mpeg2", name: "MPEG-2", unit: "quantiser, 1 to 31", max: 31, step: 1, usual: 8 },
+];
+/** Amounts that are absent where they are off. */
+const ABSENT = new Set(["jpeg", "h264", "mpeg2"]);
+const FIELDS: Setup["fields"][] = ["progressive", "upper first", "lower first"];
+
 interface DamageProps {
   setup: Setup;
   change: (part: Partial<Setup>) => void;
@@ -36,7 +48,7 @@ interface DamageProps {
 function Amount({ amount, setup, change }: DamageProps & { amount: DamageAmount }) {
   const { key, name, unit, max, step, usual } = amount;
   const value = setup[key] ?? 0;
-  const onChange = (next: number) => change({ [key]: key === "jpeg" ? next || null : next });
+  const onChange = (next: number) => change({ [key]: ABSENT.has(key) ? next || null : next });
   return (
     <div className="grid h-8 grid-cols-[2.5rem_6.5rem_auto] items-center gap-2">
       <Toggle name={name} on={value > 0} onChange={(on) => onChange(on ? usual : 0)} />
@@ -81,11 +93,39 @@ function Step({ name, on, onChange }: { name: string; on: boolean; onChange: (on
   );
 }
 
-/** Damage beside the shrinking, in the order in which it is done. */
-export function Damage({ setup, change }: DamageProps) {
+/** What becomes of a clip's frames after each was damaged by itself. */
+function OfClips({ setup, change }: DamageProps) {
+  return (
+    <>
+      <Step name="Every other frame dropped" on={setup.hold} onChange={(hold) => change({ hold })} />
+      <label className="flex h-8 items-center gap-2">
+        Frames
+        <select
+          value={setup.fields}
+          onChange={(event) => change({ fields: event.target.value as Setup["fields"] })}
+          className="rounded-sm border border-line bg-sheet px-1.5 py-0.5"
+        >
+          {FIELDS.map((fields) => (
+            <option key={fields} value={fields}>
+              {fields === "progressive" ? fields : `interlaced, ${fields}`}
+            </option>
+          ))}
+        </select>
+      </label>
+      {CODECS.map((amount) => (
+        <Amount key={amount.key} amount={amount} setup={setup} change={change} />
+      ))}
+    </>
+  );
+}
+
+/** Damage beside the shrinking, in the order in which it is done; some of it only a clip can have. */
+export function Damage({ setup, change, moving }: DamageProps & { moving: boolean }) {
   return (
     <fieldset className="grid gap-y-1 lg:grid-cols-2">
       <legend className="mb-1 text-[13px] text-soft">Damage, done in this order</legend>
+      {moving &&
+        OF_CAPTURE.map((amount) => <Amount key={amount.key} amount={amount} setup={setup} change={change} />)}
       {AMOUNTS.map((amount) => (
         <Amount key={amount.key} amount={amount} setup={setup} change={change} />
       ))}
@@ -96,6 +136,7 @@ export function Damage({ setup, change }: DamageProps) {
         onChange={(on) => change({ half_chroma: on })}
       />
       <Amount amount={JPEG} setup={setup} change={change} />
+      {moving && <OfClips setup={setup} change={change} />}
     </fieldset>
   );
 }

@@ -237,6 +237,7 @@ export function SetupPage() {
   const go = useNavigate();
   const setup = fromAddress(params);
   const shown = useSource(source).data;
+  const moving = (shown?.facts?.frames ?? 1) > 1;
   const usual = usualPart(shown);
   const part = {
     first: Number(params.get("first") ?? usual.first) || 0,
@@ -258,7 +259,8 @@ export function SetupPage() {
       { replace: true },
     );
   const recipes = (useRecipes().data ?? []).filter(
-    ({ name, resizes }) => name !== ALWAYS_IN && (resizes || setup.factor === 1),
+    ({ name, resizes, reach }) =>
+      name !== ALWAYS_IN && (resizes || setup.factor === 1) && (moving || reach === 0),
   );
   const harmless =
     setup.factor === 1 &&
@@ -304,7 +306,7 @@ export function SetupPage() {
               />
             </div>
           )}
-          <Damage setup={setup} change={change} />
+          <Damage setup={setup} change={change} moving={moving} />
           {shown?.state === "ready" && <InputPreview source={shown} setup={setup} frame={part.first} />}
           <RecipeList
             recipes={[...recipes].sort((a, b) => Number(suggested.has(b.id)) - Number(suggested.has(a.id)))}

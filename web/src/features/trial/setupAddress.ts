@@ -2,6 +2,8 @@ import type { Setup } from "../../api/client";
 
 export const UNDAMAGED: Setup = {
   test: "truth",
+  weave: 0,
+  flicker: 0,
   blur: 0,
   factor: 4,
   kernel: "area",
@@ -11,6 +13,10 @@ export const UNDAMAGED: Setup = {
   eight_bit: false,
   half_chroma: false,
   jpeg: null,
+  fields: "progressive",
+  hold: false,
+  h264: null,
+  mpeg2: null,
   seed: 1,
 };
 
@@ -26,11 +32,13 @@ export function toAddress(setup: Setup): Record<string, string> {
 function parsed(field: Field, text: string): Setup[Field] | undefined {
   const plain = UNDAMAGED[field];
   if (typeof plain === "boolean") return text === "true";
-  if (typeof plain === "number" || field === "jpeg") {
+  if (typeof plain === "number" || plain === null) {
     const number = Number(text);
     return Number.isFinite(number) && text !== "" ? number : undefined;
   }
   if (field === "kernel") return (["area", "bicubic", "lanczos3"] as const).find((kernel) => kernel === text);
+  if (field === "fields")
+    return (["progressive", "upper first", "lower first"] as const).find((fields) => fields === text);
   if (field === "light") return (["linear", "encoded"] as const).find((light) => light === text);
   return undefined;
 }
