@@ -1,14 +1,13 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
-import type { Picture } from "../api/client";
-import { paint, ready } from "./paint";
+import { keyOf, paintScene, sceneReady, type Scene } from "./scene";
 import { followTiles } from "./tiles";
 import { useViewport, zoomOf } from "./viewport";
 
 interface Props {
-  picture: Picture | null;
+  scene: Scene;
   label: string;
-  /** Told after each drawing: the picture that stands there with all its pixels, or null. */
-  onShown?: (id: string | null) => void;
+  /** Told after each drawing: the key of the scene that stands there with all its pixels, or null. */
+  onShown?: (key: string | null) => void;
 }
 
 /** The browser's own count, which knows how a fractional edge was snapped, unless it forgets the scaling. */
@@ -84,13 +83,13 @@ function useWheel(canvas: React.RefObject<HTMLCanvasElement | null>) {
 }
 
 /**
- * One picture in the shared viewport. A picture that is asked for takes the place of the one before only
- * when all its pixels are here, in one frame: no flash, and never an old picture under a new name.
+ * A scene in the shared viewport. One that is asked for takes the place of the one before only when all its pixels are
+ * here, in one frame: no flash, and never an old picture under a new name.
  */
-export function Pane({ picture, label, onShown }: Props) {
+export function Pane({ scene, label, onShown }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const wanted = useRef(picture);
-  const shown = useRef<Picture | null>(null);
+  const wanted = useRef(scene);
+  const shown = useRef<Scene | null>(null);
   const frame = useRef(0);
   const told = useRef(onShown);
   const [draw] = useState(() => () => {
@@ -98,27 +97,25 @@ export function Pane({ picture, label, onShown }: Props) {
     frame.current = requestAnimationFrame(() => {
       const shared = useViewport.getState();
       const next = wanted.current;
-      if (!canvas.current || !next) return;
+      if (!canvas.current) return;
       const { width, height } = canvas.current;
       const view = { ...shared, zoom: zoomOf(shared), pane: { width, height } };
-      if (next.id !== shown.current?.id && (!shown.current || ready(next, view))) shown.current = next;
-      const drawn = shown.current ?? next;
-      const whole = paint(canvas.current, drawn, view);
-      Object.assign(canvas.current.dataset, {
-        shown: whole ? drawn.id : "",
-        zoom: view.zoom,
-        frame: view.frame,
-      });
-      told.current?.(whole ? drawn.id : null);
+      const same = shown.current && keyOf(next) === keyOf(shown.current);
+      if (same || !shown.current || sceneReady(next, view)) shown.current = next;
+      const whole = paintScene(canvas.current, shown.current, view);
+      const key = whole ? keyOf(shown.current) : null;
+      const pictures = whole ? shown.current.pictures.map(({ id }) => id).join(" ") : "";
+      Object.assign(canvas.current.dataset, { shown: pictures, zoom: view.zoom, frame: view.frame });
+      told.current?.(key);
     });
   });
   useDevicePixels(canvas, draw);
   useWheel(canvas);
   useEffect(() => {
-    wanted.current = picture;
+    wanted.current = scene;
     told.current = onShown;
     draw();
-  }, [picture, onShown, draw]);
+  }, [scene, onShown, draw]);
   useEffect(() => {
     const stops = [useViewport.subscribe(draw), followTiles(draw)];
     return () => stops.forEach((stop) => stop());

@@ -40,6 +40,8 @@ function fakeCanvas(drawn: Drawn[]) {
   const context = {
     imageSmoothingEnabled: true,
     fillRect: () => undefined,
+    save: () => undefined,
+    restore: () => undefined,
     drawImage(bitmap: { url: string }, ...box: number[]) {
       drawn.push({ url: bitmap.url, box, smooth: this.imageSmoothingEnabled });
     },
@@ -50,7 +52,6 @@ function fakeCanvas(drawn: Drawn[]) {
 beforeEach(() => {
   here.clear();
   asked.length = 0;
-  vi.stubGlobal("getComputedStyle", () => ({ backgroundColor: "#777" }));
 });
 
 it("asks only for the tiles in sight", () => {
@@ -72,7 +73,7 @@ it("takes a coarser level below 100 %, never one whose pixels are larger than th
 it("puts tiles on whole device pixels, edge to edge, unsmoothed from 100 % on", () => {
   for (const [column, row] of [[1, 1], [2, 1]] as const) here.add(url(0, column, row)); // prettier-ignore
   const drawn: Drawn[] = [];
-  expect(paint(fakeCanvas(drawn), PICTURE, VIEW)).toBe(true);
+  expect(paint(fakeCanvas(drawn), PICTURE, VIEW, "#777")).toBe(true);
   expect(drawn).toEqual([
     { url: url(0, 1, 1), box: [-188, -38, 512, 512], smooth: false },
     { url: url(0, 2, 1), box: [324, -38, 512, 512], smooth: false },
@@ -82,7 +83,7 @@ it("puts tiles on whole device pixels, edge to edge, unsmoothed from 100 % on", 
 it("leaves no gap at a fractional zoom", () => {
   for (let column = 0; column < 4; column++) for (let row = 0; row < 3; row++) here.add(url(0, column, row));
   const drawn: Drawn[] = [];
-  paint(fakeCanvas(drawn), PICTURE, { ...VIEW, x: 1000.3, y: 749.7, zoom: 1.37 });
+  paint(fakeCanvas(drawn), PICTURE, { ...VIEW, x: 1000.3, y: 749.7, zoom: 1.37 }, "#777");
   const row = drawn.filter(({ url: name }) => name.endsWith("/1"));
   row.slice(1).forEach(({ box }, index) => {
     const [left = 0, , width = 0] = row[index]?.box ?? [];
@@ -95,7 +96,7 @@ it("lays a smaller picture over the truth at the truth's place", () => {
   const input = { ...PICTURE, width: 500, height: 375, levels: 1 };
   here.add(url(0, 0, 0));
   const drawn: Drawn[] = [];
-  paint(fakeCanvas(drawn), input, { ...VIEW, zoom: 1 });
+  paint(fakeCanvas(drawn), input, { ...VIEW, zoom: 1 }, "#777");
   expect(drawn[0]?.box).toEqual([-700, -550, 2000, 1500]);
   expect(drawn[0]?.smooth).toBe(false);
 });
@@ -103,13 +104,13 @@ it("lays a smaller picture over the truth at the truth's place", () => {
 it("lets the smallest level stand in, and says that something is missing", () => {
   here.add(url(2, 0, 0));
   const drawn: Drawn[] = [];
-  expect(paint(fakeCanvas(drawn), PICTURE, VIEW)).toBe(false);
+  expect(paint(fakeCanvas(drawn), PICTURE, VIEW, "#777")).toBe(false);
   expect(drawn.map(({ url: name }) => name)).toEqual([url(2, 0, 0)]);
 });
 
 it("smooths above 100 % only when asked", () => {
   here.add(url(0, 1, 1)).add(url(0, 2, 1));
   const drawn: Drawn[] = [];
-  paint(fakeCanvas(drawn), PICTURE, { ...VIEW, smooth: true });
+  paint(fakeCanvas(drawn), PICTURE, { ...VIEW, smooth: true }, "#777");
   expect(drawn.every(({ smooth }) => smooth)).toBe(true);
 });

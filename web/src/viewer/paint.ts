@@ -72,13 +72,36 @@ export const here = (picture: Picture, view: Viewport): boolean =>
 export const bytesOf = (picture: Picture, view: Viewport): number =>
   inSight(picture, view).length * picture.tile ** 2 * 4;
 
-/** Draw a picture; what is not here yet stands in from the smallest level. True when nothing had to. */
-export function paint(canvas: HTMLCanvasElement, picture: Picture, view: Viewport): boolean {
+/** A part of a canvas, in its pixels. */
+export interface Clip {
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+}
+
+/**
+ * Draw a picture on its surround, within a part of the canvas if one is given; what is not here yet stands in from the
+ * smallest level. True when nothing had to.
+ */
+export function paint(
+  canvas: HTMLCanvasElement,
+  picture: Picture,
+  view: Viewport,
+  surround: string,
+  clip?: Clip,
+): boolean {
   const context = canvas.getContext("2d", { alpha: false });
   if (!context) return false;
+  context.save();
+  if (clip) {
+    context.beginPath();
+    context.rect(clip.left, clip.top, clip.width, clip.height);
+    context.clip();
+  }
   const zoom = pictureZoom(picture, view);
   const level = levelFor(picture, zoom);
-  context.fillStyle = getComputedStyle(canvas).backgroundColor;
+  context.fillStyle = surround;
   context.fillRect(0, 0, canvas.width, canvas.height);
   context.imageSmoothingQuality = "high";
   const coarse = picture.levels - 1;
@@ -95,5 +118,6 @@ export function paint(canvas: HTMLCanvasElement, picture: Picture, view: Viewpor
     context.imageSmoothingEnabled = view.smooth || width < bitmap.width;
     context.drawImage(bitmap, piece.left, piece.top, width, height);
   }
+  context.restore();
   return whole;
 }

@@ -1,71 +1,19 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useState } from "react";
 import type { Trial } from "../../api/client";
-import { zoomText } from "../../ui/format";
-import { LetterPlate } from "../../ui/LetterPlate";
 import { Button } from "../../ui/parts";
-import { Pane } from "../../viewer/Pane";
 import { useDriver } from "../../viewer/player";
-import { useViewport, zoomOf } from "../../viewer/viewport";
+import { useViewport } from "../../viewer/viewport";
 import { CHIP } from "./chip";
+import { Compared } from "./Compared";
 import { Moments } from "./Moments";
 import { PartScores } from "./PartScores";
+import { Slot } from "./Slot";
 import { KEYS, useKeys } from "./useKeys";
 import { useChoices, useLook, type Choice } from "./useLook";
 
+const COLUMNS = ["", "grid-cols-1", "grid-cols-2", "grid-cols-3", "grid-cols-2 grid-rows-2"];
 const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
-
-function Caption({ choice, scale }: { choice: Choice; scale: number }) {
-  const zoom = useViewport((view) => zoomOf(view));
-  return (
-    <div className="flex h-9 shrink-0 items-center gap-2 overflow-hidden bg-[#2b2b2b] px-2 text-[13px] whitespace-nowrap text-[#e8e8e8]">
-      <LetterPlate letter={choice.plate} neutral />
-      <span className="truncate font-semibold">{choice.name}</span>
-      <span className="truncate text-[#b9b9b9]">{choice.detail}</span>
-      <span className="ml-auto shrink-0 pl-2 text-[#d0d0d0]" data-testid="pane-zoom">
-        {zoomText(zoom * scale)}
-      </span>
-    </div>
-  );
-}
-
-interface SlotProps {
-  choice: Choice;
-  extent: { width: number };
-  active: boolean;
-  onActivate: () => void;
-}
-
-function Slot({ choice, extent, active, onActivate }: SlotProps) {
-  const [shown, setShown] = useState<string | null>(null);
-  const { picture } = choice;
-  const state = choice.waiting ?? (picture && shown !== picture.id ? "loading" : null);
-  return (
-    <section
-      aria-label={choice.name}
-      data-active={active || undefined}
-      onPointerDown={onActivate}
-      className={`relative flex min-h-0 min-w-0 flex-col ${active ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
-    >
-      <Caption choice={choice} scale={picture ? extent.width / picture.width : 1} />
-      <div className="relative min-h-0 flex-1">
-        {picture ? (
-          <Pane picture={picture} label={choice.name} onShown={setShown} />
-        ) : (
-          <div className="size-full bg-[var(--surround)]" />
-        )}
-        {state && (
-          <p
-            role="status"
-            className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded-sm bg-[#1c1c1c] px-3 py-1 text-[#f0f0f0]"
-          >
-            {state}
-          </p>
-        )}
-      </div>
-    </section>
-  );
-}
 
 function KeyList({ open, close }: { open: boolean; close: () => void }) {
   return (
@@ -115,7 +63,7 @@ function ZoomChips({ factor }: { factor: number }) {
   );
 }
 
-/** Several results at the same place: one viewport, one to four panes, flip in place. */
+/** Several results at the same place: one viewport, panes, flip in place, a divider, a difference. */
 export function LookPage({ trial }: { trial: Trial }) {
   const choices = useChoices(trial);
   const look = useLook(trial, choices);
@@ -133,10 +81,14 @@ export function LookPage({ trial }: { trial: Trial }) {
     turn: look.turn,
     help: () => setHelp(true),
     measure: () => setMeasuring(true),
+    panes: () => look.setCount(2),
+    compare: look.compare,
+    swap: look.swap,
   });
   const seen = look.panes.flatMap((id) => choices.find((choice) => choice.id === id)?.picture ?? []);
   useDriver(seen);
   const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
+  const shown = look.panes.map((id, index) => choiceOf(index === look.focus && look.held ? look.held : id));
   return (
     <div
       className="viewing flex h-full min-h-0 flex-col bg-[#3f3f3f] text-[#ececec]"
@@ -151,15 +103,33 @@ export function LookPage({ trial }: { trial: Trial }) {
               key={count}
               type="button"
               className={CHIP}
-              aria-pressed={look.panes.length === count}
+              aria-pressed={look.mode === "panes" && look.panes.length === count}
               onClick={() => look.setCount(count)}
             >
               {count}
             </button>
           ))}
+          <button
+            type="button"
+            className={CHIP}
+            title="Key W"
+            aria-pressed={look.mode === "wipe"}
+            onClick={() => look.compare("wipe")}
+          >
+            Wipe
+          </button>
+          <button
+            type="button"
+            className={CHIP}
+            title="Key D"
+            aria-pressed={look.mode === "difference"}
+            onClick={() => look.compare("difference")}
+          >
+            Difference
+          </button>
         </div>
         <div role="group" aria-label="Shown in the active pane" className="flex items-center">
-          <span className="mr-1 text-[#c4c4c4]">Active pane</span>
+          <span className="mr-1 text-[#c4c4c4]">{look.mode === "panes" ? "Active pane" : "Active side"}</span>
           {choices.map((choice) => (
             <button
               key={choice.id}
@@ -188,17 +158,26 @@ export function LookPage({ trial }: { trial: Trial }) {
         </button>
       </div>
       <div
-        className={`grid min-h-0 flex-1 gap-0.5 ${look.panes.length === 4 ? "grid-cols-2 grid-rows-2" : ["", "grid-cols-1", "grid-cols-2", "grid-cols-3"][look.panes.length]}`}
+        className={`grid min-h-0 flex-1 gap-0.5 ${look.mode === "panes" ? (COLUMNS[look.panes.length] ?? "") : ""}`}
       >
-        {look.panes.map((id, index) => (
-          <Slot
-            key={index}
-            choice={choiceOf(index === look.focus && look.held ? look.held : id)}
+        {look.mode === "panes" ? (
+          shown.map((choice, index) => (
+            <Slot
+              key={index}
+              choice={choice}
+              extent={trial.plan.truth}
+              active={index === look.focus && look.panes.length > 1}
+              onActivate={() => look.setFocus(index)}
+            />
+          ))
+        ) : (
+          <Compared
+            look={look}
+            mode={look.mode}
+            sides={[shown[0] as Choice, shown[1] as Choice]}
             extent={trial.plan.truth}
-            active={index === look.focus && look.panes.length > 1}
-            onActivate={() => look.setFocus(index)}
           />
-        ))}
+        )}
       </div>
       {trial.frames > 1 && <Moments trial={trial} />}
       <PartScores trial={trial} open={measuring} close={() => setMeasuring(false)} />

@@ -1,12 +1,17 @@
 import { useEffect } from "react";
 import { usePlayer } from "../../viewer/player";
 import { useViewport } from "../../viewer/viewport";
+import type { Mode } from "./useLook";
 
 export const KEYS: [string, string][] = [
   ["1 – 9", "Put entry A – I into the active pane"],
   ["I (hold)", "See the input in the active pane"],
   ["T (hold)", "See the truth in the active pane"],
-  ["[  ]", "Make the pane before or after active"],
+  ["[  ]", "Make the pane (or side) before or after active"],
+  ["P", "Panes: one picture each"],
+  ["W", "Wipe: two pictures and a divider; arrow keys move it when it has the focus"],
+  ["D", "Difference of two pictures"],
+  ["X", "Swap the two sides of a wipe or difference"],
   ["F", "Fit"],
   ["G", "100 %: one picture pixel to one device pixel"],
   ["H", "200 %"],
@@ -30,10 +35,13 @@ interface Wiring {
   turn: (step: number) => void;
   help: () => void;
   measure: () => void;
+  panes: () => void;
+  compare: (mode: Mode) => void;
+  swap: () => void;
 }
 
 /** All keys of the Look page. */
-export function useKeys({ factor, letters, put, hold, turn, help, measure }: Wiring) {
+export function useKeys({ factor, letters, put, hold, turn, help, measure, panes, compare, swap }: Wiring) {
   useEffect(() => {
     const view = useViewport.getState;
     const player = usePlayer.getState;
@@ -57,6 +65,10 @@ export function useKeys({ factor, letters, put, hold, turn, help, measure }: Wir
       "[": () => turn(-1),
       "]": () => turn(1),
       m: measure,
+      p: panes,
+      w: () => compare("wipe"),
+      d: () => compare("difference"),
+      x: swap,
       "?": help,
       arrowleft: () => view().panBy(STEP, 0),
       arrowright: () => view().panBy(-STEP, 0),
@@ -67,7 +79,7 @@ export function useKeys({ factor, letters, put, hold, turn, help, measure }: Wir
     const down = (event: KeyboardEvent) => {
       const inField =
         event.target instanceof Element &&
-        event.target.closest("input, textarea, select, [role=listbox], [role=dialog]");
+        event.target.closest("input, textarea, select, [role=listbox], [role=dialog], [role=slider]");
       if (inField || event.ctrlKey || event.metaKey || event.altKey) return;
       const letter = letters[Number(event.key) - 1];
       const key = event.key.toLowerCase();
@@ -90,5 +102,5 @@ export function useKeys({ factor, letters, put, hold, turn, help, measure }: Wir
       window.removeEventListener("keyup", up);
       window.removeEventListener("blur", away);
     };
-  }, [factor, letters, put, hold, turn, help, measure]);
+  }, [factor, letters, put, hold, turn, help, measure, panes, compare, swap]);
 }

@@ -94,25 +94,47 @@ export function useLook(trial: Trial, choices: Choice[]) {
     const at = now();
     const spare = letters.filter((id) => !at.panes.includes(id));
     const kept = count === 1 ? [at.panes[at.focus] ?? "truth"] : at.panes.slice(0, count);
-    setPanes([...kept, ...spare].slice(0, count), count === 1 ? 0 : at.focus);
+    const panes = [...kept, ...spare].slice(0, count);
+    const focused = Math.min(count === 1 ? 0 : at.focus, panes.length - 1);
+    change({ mode: "panes", panes: panes.join(","), focus: String(focused) });
   };
   const setFocus = (at: number) => change({ focus: String(at) });
   const turn = (step: number) => {
     const at = now();
     setFocus((at.focus + step + at.panes.length) % at.panes.length);
   };
+  /** Two pictures in one pane: the active one against the truth, or against what stood beside it before. */
+  const compare = (mode: Mode) => {
+    const at = now();
+    if (at.mode === mode) return;
+    if (at.mode !== "panes") return change({ mode });
+    const second = at.panes[at.focus] ?? "truth";
+    const first = ["truth", ...at.panes, ...letters].find((id) => id !== second) ?? "truth";
+    change({ mode, panes: `${first},${second}`, focus: "1" });
+  };
+  const swap = () => {
+    const at = now();
+    setPanes([...at.panes].reverse(), at.panes.length - 1 - at.focus);
+  };
+  const mode = readAddress(params, letters).mode;
   useOpening(trial, params, choices);
   usePlaceInAddress(change);
   usePreload(choices);
-  return { panes, focus, held, hold, put, setCount, setFocus, turn };
+  return { panes, focus, mode, held, hold, put, setCount, setFocus, turn, compare, swap, params, change };
 }
+
+/** One picture a pane, two beside a divider, or how two differ. */
+export type Mode = "panes" | "wipe" | "difference";
 
 /** Panes and focus as an address names them; what it names wrongly becomes the truth. */
 function readAddress(params: URLSearchParams, letters: string[]) {
   const asked = (params.get("panes") ?? "truth,input,A,B").split(",").slice(0, 4);
-  const panes = asked.map((id) => (letters.includes(id) ? id : "truth"));
+  const named = params.get("mode");
+  const mode: Mode = named === "wipe" || named === "difference" ? named : "panes";
+  const known = asked.map((id) => (letters.includes(id) ? id : "truth"));
+  const panes = mode === "panes" ? known : [...known, "truth"].slice(0, 2);
   const focus = Number(params.get("focus") ?? panes.length - 1) || 0;
-  return { panes, focus: Math.min(Math.max(0, focus), panes.length - 1) };
+  return { mode, panes, focus: Math.min(Math.max(0, focus), panes.length - 1) };
 }
 
 /** Change some values of the address, whatever else changed since the last rendering. */

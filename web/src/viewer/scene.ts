@@ -1,0 +1,101 @@
+import type { Picture } from "../api/client";
+import { paint, ready, type Clip } from "./paint";
+import { zoomOf, type Viewport } from "./viewport";
+
+/** How the difference of two pictures is shown. */
+export interface DifferenceLook {
+  /** Luma with its sign about middle grey, or the size of the difference in each channel. */
+  signed: boolean;
+  gain: number;
+}
+
+/** What a pane shows: one picture, two beside a divider (its place a share of the pane), or how two differ. */
+export type Scene =
+  | { kind: "one"; pictures: [Picture] }
+  | { kind: "wipe"; pictures: [Picture, Picture]; upright: boolean; share: number }
+  | { kind: "difference"; pictures: [Picture, Picture]; look: DifferenceLook };
+
+/** Pictures in their order; two scenes with the same ones differ in how they are shown only. */
+export const keyOf = (scene: Scene): string => [scene.kind, ...scene.pictures.map(({ id }) => id)].join(" ");
+
+export const sceneReady = (scene: Scene, view: Viewport): boolean =>
+  scene.pictures.map((picture) => ready(picture, view)).every(Boolean);
+
+/**
+ * Where a divider stands, in device pixels: at the edge of a picture pixel where these are larger than one, so that
+ * a column belongs to one side only. `column` is the first one right of it (or below), in truth pixels.
+ */
+export function dividerAt(view: Viewport, upright: boolean, share: number): { at: number; column: number } {
+  const length = upright ? view.pane.width : view.pane.height;
+  const zoom = zoomOf(view);
+  const origin = Math.round(length / 2 - (upright ? view.x : view.y) * zoom);
+  const extent = upright ? view.extent.width : view.extent.height;
+  const place = (share * length - origin) / zoom;
+  const column = Math.min(Math.max(0, Math.round(place)), extent);
+  const snaps = zoom >= 1 && place >= 0 && place <= extent;
+  return { at: Math.round(snaps ? origin + column * zoom : share * length), column };
+}
+
+/** Luma of ITU-R BT.709. */
+const luma = (data: Uint8ClampedArray, at: number) =>
+  0.2126 * (data[at] ?? 0) + 0.7152 * (data[at + 1] ?? 0) + 0.0722 * (data[at + 2] ?? 0);
+
+/** Second less first, pixel by pixel, in place of the second. */
+export function differ(
+  first: Uint8ClampedArray,
+  second: Uint8ClampedArray,
+  { signed, gain }: DifferenceLook,
+) {
+  for (let at = 0; at < second.length; at += 4) {
+    if (signed) {
+      const grey = 128 + gain * (luma(second, at) - luma(first, at));
+      second[at] = second[at + 1] = second[at + 2] = grey;
+    } else {
+      for (let channel = at; channel < at + 3; channel++)
+        second[channel] = gain * Math.abs((second[channel] ?? 0) - (first[channel] ?? 0));
+    }
+  }
+}
+
+let beside: HTMLCanvasElement | null = null;
+
+/** A canvas that is never shown, as large as another. */
+function another({ width, height }: HTMLCanvasElement): HTMLCanvasElement {
+  beside ??= document.createElement("canvas");
+  if (beside.width !== width || beside.height !== height) Object.assign(beside, { width, height });
+  return beside;
+}
+
+/** Draw a scene; true when all its pixels are here. */
+export function paintScene(canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean {
+  const surround = getComputedStyle(canvas).backgroundColor;
+  if (scene.kind === "one") return paint(canvas, scene.pictures[0], view, surround);
+  const [first, second] = scene.pictures;
+  const { width, height } = canvas;
+  if (scene.kind === "wipe") {
+    const { at } = dividerAt(view, scene.upright, scene.share);
+    const sides: [Clip, Clip] = scene.upright
+      ? [
+          { left: 0, top: 0, width: at, height },
+          { left: at, top: 0, width: width - at, height },
+        ]
+      : [
+          { left: 0, top: 0, width, height: at },
+          { left: 0, top: at, width, height: height - at },
+        ];
+    const drawn = [
+      paint(canvas, first, view, surround, sides[0]),
+      paint(canvas, second, view, surround, sides[1]),
+    ];
+    return drawn.every(Boolean);
+  }
+  const other = another(canvas);
+  // The surround is black on both: it differs by nothing.
+  const whole = [paint(other, first, view, "#000"), paint(canvas, second, view, "#000")].every(Boolean);
+  const [from, to] = [other.getContext("2d", { alpha: false }), canvas.getContext("2d", { alpha: false })];
+  if (!from || !to) return false;
+  const result = to.getImageData(0, 0, width, height);
+  differ(from.getImageData(0, 0, width, height).data, result.data, scene.look);
+  to.putImageData(result, 0, 0);
+  return whole;
+}
