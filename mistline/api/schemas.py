@@ -393,6 +393,7 @@ class Trial(BaseModel):
     bit_depth: int
     first: int
     frames: int
+    source_frames: int = Field(description="all frames of the source; the trial is about a part of them")
     rate: str | None = Field(description='frames a second as an exact fraction, "24000/1001"; none for a still')
     truth_picture: str | None
     input_picture: str | None

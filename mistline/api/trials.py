@@ -158,6 +158,7 @@ def _trial(trial_id: str) -> schemas.Trial:
         setup=setup,
         words=setup.words(),
         bit_depth=row["facts"]["bit_depth"],
+        source_frames=row["facts"].get("frames", 1),
         rate=row["facts"].get("rate"),
         front=board.front,
         plan=_plan(size, plan(size, setup.factor), len(entries), row["frames"], [], []),

@@ -34,6 +34,8 @@ SURE, DOUBT = (
 )  # mean square difference, in twice the noise's variance: agrees up to here, and how it falls off
 SHARE_OF_WARPED = 0.6  # of a neighbour's noise variance is left when it was moved by parts of a pixel, about
 SPATIAL = "sliding_dct"
+TILE, MARGIN = 128, 16  # pixels that are cleaned at once where frames did not agree, and around them
+ALIKE = 0.25  # share of the noise from where a difference counts
 SOFTER, SOFTEST = 40.0, 2.0  # blur before motion search, pixels for a sigma of 1, and at most
 LEAST_SIGMA = 0.5 / 255
 
@@ -74,13 +76,21 @@ def _average(planes: list[Array], at: int, sigmas: tuple[float, ...]) -> tuple[A
 
 def _cleaned(plane: Array, mean: Array, left: Array, sigma: float) -> Array:
     """What noise remains taken out: little where many frames agreed, all of it where none did."""
+    left = cv2.blur(left, (PATCH, PATCH))  # single pixels that differ by chance are no place where frames disagree
     typical = float(np.median(left))
     clean = clean_plane(SPATIAL, np.ascontiguousarray(mean), typical * sigma)
-    apart = np.clip((left - typical) / max(1 - typical, 1e-3), 0, 1)
-    if float(apart.max()) < 0.05:
-        return clean
-    single = clean_plane(SPATIAL, np.ascontiguousarray(plane), sigma)
-    return clean + apart * (single - clean)
+    apart = np.clip((left - typical) / max(1 - typical, 1e-3) - ALIKE, 0, 1 - ALIKE) / (1 - ALIKE)
+    height, width = plane.shape
+    for top in range(0, height, TILE):
+        for shore in range(0, width, TILE):
+            inside = slice(top, top + TILE), slice(shore, shore + TILE)
+            if not apart[inside].any():
+                continue
+            above, before = max(0, top - MARGIN), max(0, shore - MARGIN)
+            part = np.ascontiguousarray(plane[above : top + TILE + MARGIN, before : shore + TILE + MARGIN])
+            single = clean_plane(SPATIAL, part, sigma)[top - above :, shore - before :][:TILE, :TILE]
+            clean[inside] += apart[inside] * (single - clean[inside])
+    return clean
 
 
 def _run(window: Window, settings: BaseModel, target: Size) -> Frame:

@@ -1843,6 +1843,11 @@ export interface components {
             same: components["schemas"]["Pair"][];
             setup: components["schemas"]["Setup"];
             /**
+             * Source Frames
+             * @description all frames of the source; the trial is about a part of them
+             */
+            source_frames: number;
+            /**
              * Source Id
              * Format: uuid
              */

@@ -1,7 +1,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import type { Entry, Measure, Trial } from "../../api/client";
 import { bytes, frameRate, rateOf, seconds } from "../../ui/format";
-import { overFrames } from "./overFrames";
+import { overFrames, quantile } from "./overFrames";
 import { LetterPlate } from "../../ui/LetterPlate";
 
 const CELL = "min-w-18 px-1.5 py-0.5 text-right whitespace-nowrap";
@@ -138,7 +138,55 @@ const rate = ({ timing }: Entry) =>
 const ofRealTime = ({ timing }: Entry, clip: number) =>
   timing?.median != null ? `${Number((1 / timing.median / clip).toPrecision(3))}×` : "–";
 
-function Costs({ entries, clip }: { entries: Entry[]; clip: number | null }) {
+/** A time read off the times of all frames, which are there in their order. */
+const ofFrames = (entry: Entry, read: (times: number[]) => number) => {
+  const times = entry.timing?.process ?? [];
+  return times.length > 0 ? seconds(read(times)) : "–";
+};
+const slow = (times: number[]) =>
+  quantile(
+    [...times].sort((one, other) => one - other),
+    0.95,
+  );
+
+/** Rows that only a clip has. */
+function ClipCosts({ entries, clip, frames }: { entries: Entry[]; clip: number; frames: number }) {
+  const whole = ({ timing }: Entry) => (timing?.median != null ? seconds(timing.median * frames) : "–");
+  return (
+    <>
+      <Row
+        id="real-time"
+        name={`Of real time, ${frameRate(clip)} frames/s`}
+        unit=""
+        entries={entries}
+        figure={(entry) => ofRealTime(entry, clip)}
+      />
+      <Row
+        id="first-frame"
+        name="First frame"
+        unit=""
+        entries={entries}
+        figure={(entry) => ofFrames(entry, (times) => times[0] ?? 0)}
+      />
+      <Row
+        id="slow-frames"
+        name="Slowest twentieth from"
+        unit="95th percentile"
+        entries={entries}
+        figure={(entry) => ofFrames(entry, slow)}
+      />
+      <Row
+        id="whole-clip"
+        name={`All ${frames} frames of the clip`}
+        unit="forecast"
+        entries={entries}
+        figure={whole}
+      />
+    </>
+  );
+}
+
+function Costs({ entries, trial }: { entries: Entry[]; trial: Trial }) {
   return (
     <tbody>
       <Row
@@ -157,14 +205,8 @@ function Costs({ entries, clip }: { entries: Entry[]; clip: number | null }) {
         }
       />
       <Row id="rate" name="Rate" unit="frames/s" entries={entries} figure={rate} />
-      {clip && (
-        <Row
-          id="real-time"
-          name={`Of real time, ${frameRate(clip)} frames/s`}
-          unit=""
-          entries={entries}
-          figure={(entry) => ofRealTime(entry, clip)}
-        />
+      {trial.frames > 1 && (
+        <ClipCosts entries={entries} clip={rateOf(trial.rate)} frames={trial.source_frames} />
       )}
       <Row
         id="memory"
@@ -203,7 +245,7 @@ export function ScoreTable({ trial, costs = true }: { trial: Trial; costs?: bool
           ))}
         </tr>
       </thead>
-      {costs && <Costs entries={entries} clip={trial.rate ? rateOf(trial.rate) : null} />}
+      {costs && <Costs entries={entries} trial={trial} />}
       {headings.map((heading) => (
         <Group key={heading} heading={heading} trial={trial} entries={entries} />
       ))}

@@ -120,11 +120,13 @@ interface RecipeListProps {
   suggested: Map<string, string>;
   chosen: string[];
   plan: Plan | undefined;
+  /** All frames of the source. */
+  frames: number;
   toggle: (id: string) => void;
   reset: (none: boolean) => void;
 }
 
-function RecipeList({ recipes, suggested, chosen, plan, toggle, reset }: RecipeListProps) {
+function RecipeList({ recipes, suggested, chosen, plan, frames, toggle, reset }: RecipeListProps) {
   const outlook = new Map(plan?.forecasts.map((forecast) => [forecast.recipe_id, forecast]));
   return (
     <fieldset>
@@ -164,6 +166,12 @@ function RecipeList({ recipes, suggested, chosen, plan, toggle, reset }: RecipeL
                   {known?.seconds != null
                     ? `about ${seconds(known.seconds)}, from ${known.basis}${known.count && known.count > 1 ? ` (${known.count})` : ""}`
                     : chosen.includes(recipe.id) && "timing a crop"}
+                  {known?.seconds != null && plan && plan.frames < frames && (
+                    <span className="block">
+                      all {frames} frames once:{" "}
+                      {seconds((known.seconds * frames) / (plan.frames * plan.repeats))}
+                    </span>
+                  )}
                 </span>
               </label>
             </li>
@@ -313,6 +321,7 @@ export function SetupPage() {
             suggested={suggested}
             chosen={chosen}
             plan={plan.data}
+            frames={shown?.facts?.frames ?? 1}
             toggle={toggle}
             reset={(none) => setOwn(none ? [] : null)}
           />
