@@ -92,11 +92,11 @@ export function Importer({ accept, children, uploads, asked, add, drop, decide }
       onDrop={dropped}
       className={`mb-6 rounded-sm border border-dashed px-5 py-3.5 ${over ? "border-accent bg-wash" : "border-line"}`}
     >
-      <div className="flex flex-wrap items-center gap-4">
-        <Button tone="main" onClick={() => input.current?.click()}>
+      <div className="flex items-center gap-4">
+        <Button tone="main" className="shrink-0" onClick={() => input.current?.click()}>
           Choose files
         </Button>
-        <span className="text-soft">{children}</span>
+        <span className="min-w-0 text-soft">{children}</span>
         <input
           ref={input}
           type="file"

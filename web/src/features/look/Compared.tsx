@@ -83,7 +83,7 @@ function Divider({ upright, share, move, keep }: DividerProps) {
 }
 
 /** What the greys of a difference stand for. */
-function Legend({ look, exact }: { look: DifferenceLook; exact: boolean }) {
+function Legend({ look, exact, sides }: { look: DifferenceLook; exact: boolean; sides: [Choice, Choice] }) {
   const most = Number(((look.signed ? 128 : 255) / look.gain).toPrecision(3));
   return (
     <p className="flex items-center gap-2 text-[13px] text-[#e0e0e0]" data-testid="difference-scale">
@@ -93,7 +93,9 @@ function Legend({ look, exact }: { look: DifferenceLook; exact: boolean }) {
         className="h-3 w-32 outline outline-[#8a8a8a]"
         style={{ background: "linear-gradient(to right, #000, #fff)" }}
       />
-      {look.signed ? `+${most}` : most} cv, {look.signed ? "luma" : "each channel"}
+      {look.signed
+        ? `+${most} cv, luma; bright where ${sides[1].plate} is brighter than ${sides[0].plate}`
+        : `${most} cv, each channel`}
       {!exact && <span className="text-[#c4c4c4]">of shrunk pictures: exact from 100 % on</span>}
     </p>
   );
@@ -176,7 +178,7 @@ export function Compared({ look, mode, sides, extent }: Props) {
                 ))}
               </select>
             </label>
-            <Legend look={how.look} exact={exact} />
+            <Legend look={how.look} exact={exact} sides={sides} />
           </>
         )}
         <button type="button" className={CHIP} onClick={look.swap} title="Key X">
