@@ -63,7 +63,7 @@ def main() -> None:
     pictures = wallpapers()
     truths = planes([pictures[number] for number in CHOSEN])
     held_out = planes([rgb(getattr(skimage.data, name)()) for name in HELD_OUT])
-    for key in sys.argv[1:] or FILTERS:
+    for key in sys.argv[1:] or GRIDS:
         amounts = [round(best(key, sigma, truths), 2) for sigma in FITTED_AT[1:]]
         reached = [
             f"{quality(key, sigma, now, held_out):.2f} ({quality(key, sigma, before, held_out):.2f})"

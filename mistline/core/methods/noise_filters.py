@@ -19,6 +19,7 @@ References
 """
 
 from collections.abc import Callable
+from functools import partial
 
 import cv2
 import numpy as np
@@ -40,6 +41,7 @@ FITTED = {
     "wavelet": (1.3, 1.28, 1.22, 1.17, 1.17, 1.22),
     "total_variation": (0.3, 0.3, 0.5, 0.59, 0.73, 0.95),
     "sliding_dct": (2.65, 2.65, 2.62, 2.6, 2.65, 2.83),
+    "sparse_dct": (2.65, 2.65, 2.62, 2.6, 2.65, 2.83),
 }
 WAVELET, LEVELS, NEIGHBOURS = "db2", 4, 7
 TILE, REACH = 512, 112  # of the wavelet transform: pixels, the second a multiple of 2^LEVELS
@@ -120,26 +122,30 @@ def total_variation(plane: Array, sigma: float, amount: float) -> Array:
     return restoration.denoise_tv_chambolle(plane, weight=amount * sigma, max_num_iter=120)  # type: ignore[no-untyped-call]
 
 
-def sliding_dct(plane: Array, sigma: float, amount: float) -> Array:
-    """Coefficients of all 8 x 8 blocks below the amount, in sigmas, are set to 0, results averaged [7]_."""
+def sliding_dct(plane: Array, sigma: float, amount: float, step: int = 1) -> Array:
+    """Coefficients of all 8 x 8 blocks below the amount, in sigmas, are set to 0, results averaged [7]_.
+
+    With a `step` of 2 every other block each way is taken: a fourth of the time.
+    """
     size, strip = 8, 64
     padded = np.pad(plane, size - 1, mode="reflect")
     total, count = np.zeros_like(padded), np.zeros_like(padded)
     for start in range(0, padded.shape[0] - size + 1, strip):
         rows = padded[start : start + strip + size - 1]
-        blocks = np.lib.stride_tricks.sliding_window_view(rows, (size, size))
+        blocks = np.lib.stride_tricks.sliding_window_view(rows, (size, size))[::step, ::step]
         spectrum = dctn(blocks, axes=(2, 3), norm="ortho", workers=2)
         mean = spectrum[..., 0, 0].copy()
         spectrum[np.abs(spectrum) < amount * sigma] = 0
         spectrum[..., 0, 0] = mean
         cleaned = idctn(spectrum, axes=(2, 3), norm="ortho", workers=2, overwrite_x=True)
-        height, width = cleaned.shape[:2]
+        height, width = (step * length for length in cleaned.shape[:2])
         for y in range(size):
             for x in range(size):
-                total[start + y : start + y + height, x : x + width] += cleaned[..., y, x]
-                count[start + y : start + y + height, x : x + width] += 1
+                place = slice(start + y, start + y + height, step), slice(x, x + width, step)
+                total[place] += cleaned[..., y, x][: total[place].shape[0], : total[place].shape[1]]
+                count[place] += 1
     inside = slice(size - 1, 1 - size)
-    return (total / count)[inside, inside]
+    return (total / np.maximum(count, 1))[inside, inside]
 
 
 FILTERS: dict[str, Filter] = {
@@ -151,6 +157,7 @@ FILTERS: dict[str, Filter] = {
     "wavelet": wavelet,
     "total_variation": total_variation,
     "sliding_dct": sliding_dct,
+    "sparse_dct": partial(sliding_dct, step=2),
 }
 
 

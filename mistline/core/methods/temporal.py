@@ -33,7 +33,7 @@ SURE, DOUBT = (
     0.5,
 )  # mean square difference, in twice the noise's variance: agrees up to here, and how it falls off
 SHARE_OF_WARPED = 0.6  # of a neighbour's noise variance is left when it was moved by parts of a pixel, about
-SPATIAL = "sliding_dct"
+IN_LUMA, IN_COLOUR = "sliding_dct", "sparse_dct"
 TILE, MARGIN = 128, 16  # pixels that are cleaned at once where frames did not agree, and around them
 ALIKE = 0.25  # share of the noise from where a difference counts
 SOFTER, SOFTEST = 40.0, 2.0  # blur before motion search, pixels for a sigma of 1, and at most
@@ -74,11 +74,11 @@ def _average(planes: list[Array], at: int, sigmas: tuple[float, ...]) -> tuple[A
     return total / weights[..., None], np.sqrt(variance) / weights
 
 
-def _cleaned(plane: Array, mean: Array, left: Array, sigma: float) -> Array:
+def _cleaned(key: str, plane: Array, mean: Array, left: Array, sigma: float) -> Array:
     """What noise remains taken out: little where many frames agreed, all of it where none did."""
     left = cv2.blur(left, (PATCH, PATCH))  # single pixels that differ by chance are no place where frames disagree
     typical = float(np.median(left))
-    clean = clean_plane(SPATIAL, np.ascontiguousarray(mean), typical * sigma)
+    clean = clean_plane(key, np.ascontiguousarray(mean), typical * sigma)
     apart = np.clip((left - typical) / max(1 - typical, 1e-3) - ALIKE, 0, 1 - ALIKE) / (1 - ALIKE)
     height, width = plane.shape
     for top in range(0, height, TILE):
@@ -88,7 +88,7 @@ def _cleaned(plane: Array, mean: Array, left: Array, sigma: float) -> Array:
                 continue
             above, before = max(0, top - MARGIN), max(0, shore - MARGIN)
             part = np.ascontiguousarray(plane[above : top + TILE + MARGIN, before : shore + TILE + MARGIN])
-            single = clean_plane(SPATIAL, part, sigma)[top - above :, shore - before :][:TILE, :TILE]
+            single = clean_plane(key, part, sigma)[top - above :, shore - before :][:TILE, :TILE]
             clean[inside] += apart[inside] * (single - clean[inside])
     return clean
 
@@ -115,7 +115,9 @@ def _run(window: Window, settings: BaseModel, target: Size) -> Frame:
         if sigma == 0:
             mean[..., index] = here[..., index]
         elif settings.in_space:
-            mean[..., index] = _cleaned(here[..., index], mean[..., index], left, sigma)
+            mean[..., index] = _cleaned(
+                IN_COLOUR if index else IN_LUMA, here[..., index], mean[..., index], left, sigma
+            )
     cleaned = mean if grey else from_ycbcr(mean)
     return frame.with_pixels(undo(cleaned, read, level) if sensor else cleaned)
 

@@ -9,6 +9,7 @@ import {
   percent,
   rateOf,
   seconds,
+  frameOf,
   timecode,
   zoomText,
 } from "./format";
@@ -84,6 +85,18 @@ it("counts timecode without dropping numbers, as SMPTE 12M does at whole rates",
   expect(timecode(0, 25)).toBe("00:00:00:00");
   expect(timecode(25 * 3661 + 7, 25)).toBe("01:01:01:07");
   expect(timecode(24, 24000 / 1001)).toBe("00:00:01:00");
+});
+
+it("reads timecodes, the short and the dropping ones too", () => {
+  expect(frameOf("01:01:01:07", 25)).toBe(25 * 3661 + 7);
+  expect(frameOf("2:13", 24)).toBe(61);
+  expect(frameOf("1:00:00", 25)).toBe(1500);
+  // SMPTE 12M at 29.97: 00:01:00;02 follows 00:00:59;29, an hour is 107 892 frames (common practice).
+  expect(frameOf("00:00:59;29", 30000 / 1001)).toBe(1799);
+  expect(frameOf("00:01:00;02", 30000 / 1001)).toBe(1800);
+  expect(frameOf("01:00:00;00", 30000 / 1001)).toBe(107892);
+  for (const text of ["", "12", "a:b", "1:2:3:4:5"]) expect(frameOf(text, 25)).toBe(null);
+  for (const frame of [0, 24, 25, 99999]) expect(frameOf(timecode(frame, 25), 25)).toBe(frame);
 });
 
 it("says lengths and data rates", () => {

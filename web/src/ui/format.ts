@@ -59,6 +59,23 @@ export function timecode(frame: number, rate: number): string {
   return parts.map((part) => String(part).padStart(2, "0")).join(":");
 }
 
+const TIMECODE = /^(?:(\d+):)?(?:(\d+):)?(\d+)([:;])(\d+)$/;
+
+/**
+ * The frame that a timecode names, seconds and frames at least ("2:13"), or null. With a semicolon before the frames
+ * numbers are dropped: 2 (at 60 frames/s 4) each minute but every tenth (SMPTE 12M).
+ */
+export function frameOf(text: string, rate: number): number | null {
+  const found = TIMECODE.exec(text.trim());
+  if (!found) return null;
+  const [first, second, third] = [found[1], found[2], found[3]].map((part) => Number(part ?? 0));
+  const [hours, minutes] = found[2] === undefined ? [0, first ?? 0] : [first ?? 0, second ?? 0];
+  const whole = Math.round(rate);
+  const past = 60 * hours + minutes;
+  const dropped = found[4] === ";" ? (whole / 15) * (past - Math.floor(past / 10)) : 0;
+  return (60 * past + (third ?? 0)) * whole + Number(found[5]) - dropped;
+}
+
 /** How long so many frames last. */
 export const lasting = (frames: number, rate: number) => {
   const value = frames / rate;

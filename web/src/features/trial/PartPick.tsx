@@ -1,5 +1,6 @@
+import { useState } from "react";
 import { thumbnail, type Source } from "../../api/client";
-import { frameRate, lasting, rateOf, timecode } from "../../ui/format";
+import { frameOf, frameRate, lasting, rateOf, timecode } from "../../ui/format";
 
 /** A part of a clip: its first frame and how many. */
 export interface Part {
@@ -26,6 +27,33 @@ interface Props {
 /** First frames of shots that begin within a part: where it spans a cut. */
 export function cutsWithin(part: Part, shots: number[]): number[] {
   return shots.filter((shot) => shot > part.first && shot < part.first + part.frames);
+}
+
+interface TimecodeProps {
+  name: string;
+  value: number;
+  rate: number;
+  set: (frame: number) => void;
+}
+
+/** The timecode of a frame, which can be typed over; what is no timecode goes back. */
+function Timecode({ name, value, rate, set }: TimecodeProps) {
+  const [text, setText] = useState(timecode(value, rate));
+  const take = () => {
+    const frame = frameOf(text, rate);
+    if (frame === null || frame === value) setText(timecode(value, rate));
+    else set(frame);
+  };
+  return (
+    <input
+      aria-label={`${name}: timecode`}
+      value={text}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={take}
+      onKeyDown={(event) => event.key === "Enter" && take()}
+      className="rounded-sm border border-line bg-sheet px-2 py-1 text-right"
+    />
+  );
 }
 
 /** Parts worth trying, with a word why; one press takes one. */
@@ -69,7 +97,7 @@ export function PartPick({ source, part, change }: Props) {
     change({ first: start, frames: end - start + 1 });
   };
   const slider = (name: string, value: number, set: (value: number) => void) => (
-    <label className="grid grid-cols-[2.5rem_1fr_6rem_6rem] items-center gap-3">
+    <label className="grid grid-cols-[2.5rem_1fr_6rem_7.5rem] items-center gap-3">
       {name}
       <input
         type="range"
@@ -89,7 +117,7 @@ export function PartPick({ source, part, change }: Props) {
         onChange={(event) => event.target.value && set(Math.round(Number(event.target.value)))}
         className="rounded-sm border border-line bg-sheet px-2 py-1"
       />
-      <span className="text-right text-soft tabular-nums">{timecode(value, rate)}</span>
+      <Timecode key={value} name={name} value={value} rate={rate} set={set} />
     </label>
   );
   return (

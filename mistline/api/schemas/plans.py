@@ -1,0 +1,77 @@
+"""What a trial would do, on the wire."""
+
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from mistline.core.degrade.setup import Setup
+
+__all__ = ["Outlook", "Pixels", "PlanAnswer", "PlanRequest", "Preview", "PreviewRequest", "Suggested"]
+
+
+class Pixels(BaseModel):
+    """Width and height."""
+
+    width: int
+    height: int
+
+
+class Outlook(BaseModel):
+    """Forecast for one recipe; None in `seconds` means that it is being timed."""
+
+    recipe_id: UUID
+    seconds: float | None = None
+    basis: str | None = None
+    count: int | None = None
+
+
+class Suggested(BaseModel):
+    """A recipe worth trying, and why."""
+
+    recipe_id: UUID
+    reason: str
+
+
+class PlanRequest(BaseModel):
+    """A trial that somebody thinks of running."""
+
+    source_id: UUID
+    setup: Setup
+    recipe_ids: list[UUID] = Field(max_length=40)
+    first: int = Field(0, ge=0, lt=2**31, description="first frame of the part that is tried")
+    frames: int | None = Field(None, ge=1, lt=2**31, description="frames of the part; all there are if empty")
+
+
+class PlanAnswer(BaseModel):
+    """What that trial would do, in numbers."""
+
+    source: Pixels
+    truth: Pixels
+    input: Pixels
+    cropped: list[int] = Field(description="pixels taken off across and down")
+    factors: list[float] = Field(description="reached across and down")
+    share: float
+    takes: int
+    repeats: int
+    frames: int
+    forecasts: list[Outlook]
+    suggested: list[Suggested]
+
+
+class PreviewRequest(BaseModel):
+    """A set-up to show on a crop; `across` and `down` place its centre, as shares of the picture."""
+
+    source_id: UUID
+    setup: Setup
+    frame: int = Field(0, ge=0, lt=2**31)
+    across: float = Field(0.5, ge=0, le=1)
+    down: float = Field(0.5, ge=0, le=1)
+
+
+class Preview(BaseModel):
+    """The same crop of truth and input, as PNG in base 64."""
+
+    truth: str
+    input: str
+    width: int = Field(description="of the truth's crop, in pixels")
+    height: int

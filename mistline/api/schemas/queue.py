@@ -1,0 +1,37 @@
+"""The run dock on the wire."""
+
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from mistline.api.schemas.trials import State
+
+__all__ = ["Count", "Queue", "QueueItem"]
+
+
+class QueueItem(BaseModel):
+    """A take that runs or waits."""
+
+    key: str
+    state: State
+    stage: str
+    progress: float
+    seconds_left: float | None
+    trial_id: UUID
+    trial_name: str
+    letter: str
+    entry_name: str
+
+
+class Queue(BaseModel):
+    """The run dock: what runs and waits, and the time left for all of it (None: not known yet)."""
+
+    items: list[QueueItem]
+    seconds_left: float | None
+    failed: int = Field(description="takes of any trial that failed and could run again")
+
+
+class Count(BaseModel):
+    """How many things an action touched."""
+
+    count: int

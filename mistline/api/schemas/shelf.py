@@ -1,0 +1,130 @@
+"""Sources, their kinds and pictures on the wire."""
+
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field, computed_field
+
+from mistline.core.choose.suggest import suggest_kind
+from mistline.core.methods import Traits
+
+__all__ = [
+    "Facts",
+    "Imported",
+    "Kind",
+    "KindSuggested",
+    "Picture",
+    "Source",
+    "SourceEdit",
+    "SourcePage",
+    "Stretch",
+]
+
+
+class Kind(BaseModel):
+    """A kind of footage."""
+
+    id: str
+    name: str
+
+
+class Stretch(BaseModel):
+    """A part of a clip that is worth trying, and why."""
+
+    first: int
+    frames: int
+    reason: str
+
+
+class Facts(BaseModel):
+    """What was read of a source."""
+
+    width: int
+    height: int
+    megapixels: float
+    bit_depth: int
+    channels: str
+    colour: str
+    file_type: str
+    notes: list[str]
+    frames: int = 1
+    rate: str | None = Field(
+        None, description='frames a second as an exact fraction, "24000/1001"; none for a still'
+    )
+    codec: str = ""
+    scan: str = ""
+    bits_a_second: float | None = None
+    sound: list[str] = []
+    strip: list[int] = Field([0], description="frames that are there as small pictures")
+    refused: str = Field("", description="why nothing can be measured on it; empty if it can")
+    shots: list[int] | None = Field(
+        None, description="first frame of each shot; none until a clip was looked through"
+    )
+    stretches: list[Stretch] = Field([], description="parts of a clip worth trying")
+
+
+class KindSuggested(BaseModel):
+    """The kind that the traits of a source point to, and why."""
+
+    kind: str
+    reason: str
+
+
+class Source(BaseModel):
+    """A source on the Shelf."""
+
+    id: UUID
+    name: str
+    file_bytes: int
+    kind: str | None
+    story: str
+    state: Literal["waiting", "reading", "ready", "failed"]
+    error: str | None
+    facts: Facts | None
+    traits: Traits | None
+    picture_id: str | None
+    created_at: datetime
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def suggested(self) -> KindSuggested | None:
+        """A kind to set, as long as none is."""
+        found = suggest_kind(self.traits) if self.traits and self.kind is None else None
+        return KindSuggested(kind=found.choice, reason=found.reason) if found else None
+
+
+class Imported(BaseModel):
+    """The answer to an upload: the source, and whether the Shelf did not have it yet."""
+
+    source: Source
+    new: bool
+
+
+class SourcePage(BaseModel):
+    """A page of the Shelf."""
+
+    items: list[Source]
+    next_cursor: str | None
+
+
+class SourceEdit(BaseModel):
+    """Fields to change; what is left out stays."""
+
+    name: str | None = Field(None, min_length=1, max_length=200)
+    kind: str | None = None
+    story: str | None = Field(None, max_length=400)
+
+
+class Picture(BaseModel):
+    """Size and tile levels of a picture."""
+
+    id: str
+    width: int
+    height: int
+    bit_depth: int
+    levels: int
+    tile: int
+    frames: int
+    rate: str | None = Field(description='frames a second as an exact fraction, "24000/1001"; none for a still')
+    file_bytes: int

@@ -1,0 +1,190 @@
+"""Trials, their entries and scores on the wire."""
+
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+from mistline.api.schemas.plans import PlanAnswer, PlanRequest
+from mistline.core.choose.ranking import Mark
+from mistline.core.degrade.setup import Setup
+from mistline.core.methods import Traits
+from mistline.core.timing.machine import Machine
+from mistline.work.requests import Timing
+
+__all__ = [
+    "Created",
+    "Entry",
+    "MeasureShown",
+    "Pair",
+    "PassShown",
+    "RegionRequest",
+    "Score",
+    "State",
+    "Trial",
+    "TrialItem",
+    "TrialPage",
+    "TrialRequest",
+    "Verdict",
+    "VerdictRequest",
+]
+
+State = Literal["waiting", "running", "done", "failed", "cancelled"]
+
+
+class TrialRequest(PlanRequest):
+    """A trial to run."""
+
+    name: str = Field("", max_length=120)
+
+
+class Created(BaseModel):
+    """The id of something new."""
+
+    id: UUID
+
+
+class TrialItem(BaseModel):
+    """A trial in the list."""
+
+    id: UUID
+    name: str
+    words: str
+    source_id: UUID
+    source_name: str
+    kind: str | None
+    picture_id: str | None
+    takes: int
+    done: int
+    ended: int
+    pick: str | None
+    created_at: datetime
+
+
+class TrialPage(BaseModel):
+    """A page of trials."""
+
+    items: list[TrialItem]
+    next_cursor: str | None
+
+
+class PassShown(BaseModel):
+    """One pass of an entry: name, settings that differ from the defaults, and all settings it ran with."""
+
+    name: str
+    changed: dict[str, object]
+    settings: dict[str, object]
+
+
+class Score(BaseModel):
+    """A figure and the parts behind it. Without a value it is infinite, or the note says why there is none."""
+
+    value: float | None
+    parts: dict[str, float]
+    note: str
+    frames: list[float | None] | None = Field(None, description="frame by frame, where there are several")
+
+
+class Entry(BaseModel):
+    """An entry of a trial with its take."""
+
+    letter: str
+    name: str
+    control: Literal["truth", "nearest"] | None
+    words: str
+    passes: list[PassShown]
+    take_key: str
+    state: State
+    stage: str
+    progress: float
+    seconds_left: float | None
+    error: str | None
+    picture_id: str | None
+    file_bytes: int | None
+    clipped: float | None
+    timing: Timing | None
+    machine: Machine | None
+    scores: dict[str, Score]
+    marks: dict[str, Mark]
+    sentence: str = Field(description="what the result does to the picture, each statement with its number")
+
+
+class MeasureShown(BaseModel):
+    """A measure as the table's head shows it."""
+
+    id: str
+    name: str
+    unit: str
+    better: str
+    heading: str
+    meaning: str
+    source: str
+    digits: int
+    tie: float
+
+
+class Pair(BaseModel):
+    """Two entries by their letters."""
+
+    first: str
+    second: str
+
+
+class RegionRequest(BaseModel):
+    """A rectangle in pixels of the truth."""
+
+    left: int = Field(ge=0)
+    top: int = Field(ge=0)
+    width: int = Field(ge=11, description="11 at least, the window of SSIM")
+    height: int = Field(ge=11)
+    frame: int = Field(0, ge=0, lt=2**31, description="of the trial's part")
+
+
+class Verdict(BaseModel):
+    """A decision with its reasons."""
+
+    id: int
+    kind: str
+    pick: str
+    pick_name: str
+    fallback: str | None
+    fallback_name: str | None
+    reasons: str
+    created_at: datetime
+
+
+class VerdictRequest(BaseModel):
+    """A verdict to write."""
+
+    kind: str
+    pick: str = Field(min_length=1, max_length=2)
+    fallback: str | None = None
+    reasons: str = Field(min_length=1, max_length=4000)
+
+
+class Trial(BaseModel):
+    """A whole trial: what its page needs."""
+
+    id: UUID
+    name: str
+    words: str
+    setup: Setup
+    plan: PlanAnswer
+    source_id: UUID
+    source_name: str
+    kind: str | None
+    bit_depth: int
+    first: int
+    frames: int
+    source_frames: int = Field(description="all frames of the source; the trial is about a part of them")
+    rate: str | None = Field(description='frames a second as an exact fraction, "24000/1001"; none for a still')
+    truth_picture: str | None
+    input_picture: str | None
+    input_traits: Traits | None
+    entries: list[Entry]
+    measures: list[MeasureShown]
+    front: list[str]
+    same: list[Pair] = Field(description="pairs of entries that no eye can tell apart")
+    verdicts: list[Verdict]
+    created_at: datetime
