@@ -26,6 +26,8 @@ def views() -> dict[str, str]:
         "set-up-summary": f"{at}/setup",
         "run": f"{at}/run",
         "look": f"{at}/look?panes=truth,C,D,E&focus=2&x=455&y=722&z=2",
+        "look-wipe": f"{at}/look?mode=wipe&panes=truth,E&focus=1&divider=0.5",
+        "look-difference": f"{at}/look?mode=difference&panes=truth,E&focus=1&x=455&y=722&z=2",
         "look-clip": f"/trials/{ride['id']}/look?panes=truth,A,B,C&focus=3&frame=9",
         "set-up-clip": f"/trials/new?source={ride['source_id']}&factor=2",
         "look-flip": f"{at}/look?panes=E&focus=0",
