@@ -59,7 +59,9 @@ it("keeps the order of a chain of work", () => {
     ["enlarge", ["b"]],
     ["learned", []],
     ["reduce noise", []],
+    ["repair", []],
     ["sharpen", ["u", "w"]],
     ["compose", []],
   ]);
+  expect(byFamily([method({ family: "new" })]).at(-1)?.[0]).toBe("new");
 });

@@ -42,9 +42,10 @@ export function fieldsOf(method: Method): Field[] {
 export const rangeOf = ({ low, high }: Field) =>
   low !== undefined && high !== undefined ? `${low} to ${high}` : "";
 
-const ORDER = ["enlarge", "learned", "reduce noise", "sharpen", "compose"];
+const ORDER = ["enlarge", "learned", "reduce noise", "repair", "sharpen", "compose"];
 
 /** Methods by family, in the order in which they stand in a chain of work. */
 export function byFamily(methods: Method[]): [string, Method[]][] {
-  return ORDER.map((family) => [family, methods.filter((method) => method.family === family)]);
+  const families = [...new Set([...ORDER, ...methods.map(({ family }) => family)])];
+  return families.map((family) => [family, methods.filter((method) => method.family === family)]);
 }
