@@ -139,12 +139,13 @@ async def _make_plates(row: Row, report: Progress = _silent, *, anew: bool = Fal
     source = await stored(sources.get, str(row["source_id"]))
     picture = await stored(pictures.get, source["picture_id"])
     frames = range(row["first"], row["first"] + row["frames"])
-    await _room(2 * _bytes(Size(picture["width"], picture["height"]), len(frames)), report)
+    size = Size(picture["width"], picture["height"])
+    await _room(2 * _bytes(size, len(frames)), report)
     with media().workspace() as folder:
         made = await _child(
             Prepare(
-                name=row["source_name"], source=await source_footage(source, folder, frames), setup=row["setup"],
-                first=frames[0], frames=len(frames), rate=picture["rate"], out=folder,
+                name=row["source_name"], source=await source_footage(source, folder, frames), size=size,
+                setup=row["setup"], first=frames[0], frames=len(frames), rate=picture["rate"], out=folder,
             ), report, settings().take_seconds,
         )  # fmt: skip
         kept = {"truth": source["picture_id"]}

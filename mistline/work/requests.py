@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Region, Size
-from mistline.core.measure.survey import Stretch
+from mistline.core.measure.survey import Survey
 from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Recipe
 from mistline.core.timing.machine import Machine
@@ -87,11 +87,9 @@ class ReadOriginal(Request[Original]):
 
 
 class Surveyed(BaseModel):
-    """What happens in a clip: first frames of its shots, parts worth trying, sentences."""
+    """What happens in a clip."""
 
-    shots: list[int]
-    stretches: list[Stretch]
-    notes: list[str]
+    found: Survey
 
 
 class SurveyClip(Request[Surveyed]):
@@ -118,9 +116,10 @@ class Prepared(BaseModel):
 
 
 class Prepare(Request[Prepared]):
-    """Make truth and input of `frames` frames of a source from `first`, below `out`."""
+    """Make truth and input of `frames` frames of a source of some size from `first`, below `out`."""
 
     source: Footage
+    size: Size
     setup: Setup
     first: int = 0
     frames: int = 1

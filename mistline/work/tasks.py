@@ -94,7 +94,7 @@ async def survey_source(source_id: str) -> None:
                 SurveyClip(name=row["name"], source=await making.source_footage(row, folder)), what=row["name"],
                 memory_bytes=settings().reader_memory_bytes, seconds=settings().take_seconds,
             )  # fmt: skip
-        await stored(sources.surveyed, source_id, found.model_dump())
+        await stored(sources.surveyed, source_id, asdict(found.found))
 
 
 @jobs.task(name="inspect_model", queue=READING)

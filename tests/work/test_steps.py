@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from mistline.core.degrade.setup import Setup
+from mistline.core.frame import Size
 from mistline.core.media.plate import SHARD, Plate
 from mistline.errors import BadMedia
 from mistline.work.requests import Footage, MakeViews, Prepare, PreviewInput, ReadOriginal
@@ -34,6 +35,7 @@ def preparing(clip: Footage, out: Path, first: int, frames: int, **setup: object
     request = Prepare(
         name="a.mkv",
         source=clip,
+        size=Size(128, 96),
         setup=Setup.model_validate(setup),
         first=first,
         frames=frames,
@@ -91,7 +93,9 @@ def test_the_input_of_a_still_is_that_of_the_first_frame(tmp_path: Path) -> None
 
 def preparing_from(source: Footage, out: Path, frames: int) -> tuple[Plate, Plate | None]:
     setup = Setup(factor=2, noise=5, underexposed=3)
-    made = prepare(Prepare(name="a", source=source, setup=setup, frames=frames, out=out), silent)
+    made = prepare(
+        Prepare(name="a", source=source, size=Size(128, 96), setup=setup, frames=frames, out=out), silent
+    )
     return Plate(sorted((out / "input/shards").iterdir())), Plate([]) if made.truth else None
 
 

@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field, computed_field
 
 from mistline.core.choose.suggest import suggest_kind
+from mistline.core.measure.survey import Stretch
 from mistline.core.methods import Traits
 
 __all__ = [
@@ -18,7 +19,6 @@ __all__ = [
     "Source",
     "SourceEdit",
     "SourcePage",
-    "Stretch",
 ]
 
 
@@ -27,14 +27,6 @@ class Kind(BaseModel):
 
     id: str
     name: str
-
-
-class Stretch(BaseModel):
-    """A part of a clip that is worth trying, and why."""
-
-    first: int
-    frames: int
-    reason: str
 
 
 class Facts(BaseModel):

@@ -62,7 +62,7 @@ class Setup(BaseModel):
             idle["seed"] = 1
         if self.factor == 1:
             idle |= {"kernel": "area"} if self.blur else {"kernel": "area", "light": "linear"}
-        if self.jpeg or self.h264 or self.mpeg2:
+        if self.jpeg:
             idle["eight_bit"] = False  # JPEG rounds to 8 bits itself
         fields = self.model_copy(update=idle).model_dump()
         numbers = {name for name, field in Setup.model_fields.items() if field.annotation is float}

@@ -28,6 +28,8 @@ References
        for optical flow", IJCV 92(1), 2011: endpoint error.
 """
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 
@@ -130,10 +132,11 @@ def _halved(picture: Array, times: int) -> Array:
 
 
 def _measure(
-    key: str, name: str, unit: str, meaning: str, source: str, tie: float, digits: int, of: object
-) -> Measure:
+    key: str, name: str, unit: str, meaning: str, source: str, tie: float, digits: int,
+    of: Callable[[Evidence], Measured],
+) -> Measure:  # fmt: skip
     return Measure(
-        key, 1, name, unit, "lower", "in motion", meaning, source, tie=tie, digits=digits, of=of,  # type: ignore[arg-type]
+        key, 1, name, unit, "lower", "in motion", meaning, source, tie=tie, digits=digits, of=of,
         needs=("truth", "before"), each_frame=True,
     )  # fmt: skip
 

@@ -52,9 +52,8 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Survey:
-    """First frames of the shots, parts worth trying, sentences on the frames; `looked` frames were looked at."""
+    """First frames of the shots, parts worth trying, sentences on the frames."""
 
-    looked: int
     shots: list[int]
     stretches: list[Stretch]
     notes: list[str]
@@ -225,4 +224,4 @@ def survey(frames: Iterable[Array], count: int, rate: Fraction, scan: str = "pro
     notes = _notes(seen, rate, scan)
     if count > MOST_FRAMES:
         notes.append(f"Shots were looked for in the first {MOST_FRAMES} of its {count} frames.")
-    return Survey(len(seen.level), shots, _stretches(seen, shots, rate), notes)
+    return Survey(shots, _stretches(seen, shots, rate), notes)

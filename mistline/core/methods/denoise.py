@@ -8,6 +8,8 @@ References
 .. [1] ITU-R BT.709-6, 2015: the Y'CbCr equations.
 """
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -17,7 +19,7 @@ from mistline.core.methods.method import Limits, Method, Traits, each
 from mistline.core.methods.noise_filters import clean_plane
 from mistline.core.methods.noise_level import Rule, even_out, fit_curve, undo
 
-__all__ = ["CODE_VALUES_PER_POINT", "METHODS", "DenoiseSettings", "automatic"]
+__all__ = ["CODE_VALUES_PER_POINT", "METHODS", "DenoiseSettings", "Planes", "automatic", "channel_sigma"]
 
 CODE_VALUES_PER_POINT = 0.5
 # Sigma of the finest octave against the next one: 2.3 of white noise, about 1.1 after demosaicing, 0.8 and less of
@@ -83,23 +85,49 @@ def channel_sigma(luma: float, colour: float) -> float:
     return float((luma**2 + 1.5 * colour**2) ** 0.5)
 
 
+@dataclass(frozen=True)
+class Planes:
+    """How pixels become the planes that are cleaned, their noise even, and pixels again.
+
+    `sigmas` holds the noise to remove from each plane, in 0..1; `even` whether noise is as strong at all levels.
+    """
+
+    sigmas: tuple[float, ...]
+    even: bool
+    read: float
+    level: float
+
+    @classmethod
+    def by(cls, settings: DenoiseSettings, channels: int) -> "Planes":
+        """Of settings whose strengths are known, for grey or colour."""
+        assert settings.luma is not None and settings.colour is not None
+        luma, colour = (value * CODE_VALUES_PER_POINT / 255 for value in (settings.luma, settings.colour))
+        level = luma if channels == 1 else channel_sigma(luma, colour)
+        even = settings.rule != "sensor" or level == 0
+        return cls((luma, colour, colour)[:channels], even, (settings.read or 0.0) / 100, level)
+
+    def split(self, pixels: Array) -> Array:
+        """Luma and colour differences of pixels (a copy)."""
+        values = pixels if self.even else even_out(pixels, self.read, self.level)
+        return np.array(values) if pixels.shape[2] == 1 else to_ycbcr(values)
+
+    def joined(self, planes: Array) -> Array:
+        """The pixels of planes."""
+        values = planes if planes.shape[2] == 1 else from_ycbcr(planes)
+        return values if self.even else undo(values, self.read, self.level)
+
+
 def _denoiser(key: str, name: str, summary: str, reference: str, limits: Limits) -> Method:
     @each
     def run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
-        assert isinstance(settings, DenoiseSettings) and settings.luma is not None and settings.colour is not None
-        luma, colour = (value * CODE_VALUES_PER_POINT / 255 for value in (settings.luma, settings.colour))
-        grey = frame.pixels.shape[2] == 1
-        level = luma if grey else channel_sigma(luma, colour)
-        sensor = settings.rule == "sensor" and level > 0
-        read = (settings.read or 0.0) / 100
-        pixels = even_out(frame.pixels, read, level) if sensor else frame.pixels
-        planes = np.array(pixels) if grey else to_ycbcr(pixels)
-        for index, sigma in enumerate((luma, colour, colour)[: planes.shape[2]]):
+        assert isinstance(settings, DenoiseSettings)
+        way = Planes.by(settings, frame.pixels.shape[2])
+        planes = way.split(frame.pixels)
+        for index, sigma in enumerate(way.sigmas):
             if sigma > 0:
-                clean = _colour_of_a_sensor if sensor and index else clean_plane
+                clean = clean_plane if way.even or not index else _colour_of_a_sensor
                 planes[..., index] = clean(key, np.ascontiguousarray(planes[..., index]), sigma)
-        cleaned = planes if grey else from_ycbcr(planes)
-        return frame.with_pixels(undo(cleaned, read, level) if sensor else cleaned)
+        return frame.with_pixels(way.joined(planes))
 
     return Method(key, 3, name, "reduce noise", summary, reference, DenoiseSettings, limits, run, automatic)
 

@@ -61,7 +61,7 @@ def _same(one: Frame, other: Frame) -> bool:
     return float(np.sqrt(np.mean(np.square(luma(one.pixels) - luma(other.pixels))))) < REPEAT
 
 
-def between(before: Array, after: Array, share: float) -> Array:
+def _between(before: Array, after: Array, share: float) -> Array:
     """The frame at a moment between two, 0..1 of the way, along the motion both ways [1]_."""
     there = flow(luma(before), luma(after))
     back = flow(luma(after), luma(before))
@@ -72,15 +72,16 @@ def between(before: Array, after: Array, share: float) -> Array:
         """1 where the flow there and back meet, less where something is covered."""
         lost = np.linalg.norm(one + moved(other, one), axis=2)
         weight: Array = np.exp(-np.square(lost / DISAGREE)).astype(np.float32)
-        return weight + np.float32(1e-3)
+        return weight
 
-    weights = (
-        np.float32(1 - share) * moved(seen(there, back), to_before),
-        np.float32(share) * moved(seen(back, there), to_after),
-    )
-    weights = tuple(np.maximum(weight, 1e-4)[..., None] for weight in weights)
-    total = weights[0] * moved(before, to_before) + weights[1] * moved(after, to_after)
-    made: Array = total / (weights[0] + weights[1])
+    def part(frame: Array, way: Array, visible: Array, of: float) -> tuple[Array, Array]:
+        """A frame moved to the moment, times how much it counts there; and that weight."""
+        weight = np.maximum(np.float32(of) * moved(visible + np.float32(1e-3), way), 1e-4)[..., None]
+        return weight * moved(frame, way), weight
+
+    first, first_weight = part(before, to_before, seen(there, back), 1 - share)
+    second, second_weight = part(after, to_after, seen(back, there), share)
+    made: Array = (first + second) / (first_weight + second_weight)
     return made
 
 
@@ -100,14 +101,13 @@ def _fill(window: Window, settings: BaseModel, target: Size) -> Frame:
     before, after = frames[start].pixels, frames[end].pixels
     if settings.way == "blended":
         return window.frame.with_pixels(before + np.float32(share) * (after - before))
-    return window.frame.with_pixels(between(before, after, share))
+    return window.frame.with_pixels(_between(before, after, share))
 
 
 def _filled_lines(field: Array, parity: int) -> Array:
     """All lines of a frame from those of one field: its own, and the mean of the two around each other one."""
     height = field.shape[0]
     full = field.copy()
-    above = np.clip(np.arange(1 - parity, height, 2) - 1, parity, None)
     lines = np.arange(1 - parity, height, 2)
     below = np.where(lines + 1 < height, lines + 1, lines - 1)
     above = np.where(lines - 1 >= 0, lines - 1, lines + 1)

@@ -18,20 +18,16 @@ import cv2
 import numpy as np
 from pydantic import BaseModel, Field
 
-from mistline.core.frame import Array, Frame, Size, from_ycbcr, to_ycbcr
-from mistline.core.methods.denoise import CODE_VALUES_PER_POINT, DenoiseSettings, automatic, channel_sigma
+from mistline.core.frame import Array, Frame, Size
+from mistline.core.methods.denoise import DenoiseSettings, Planes, automatic
 from mistline.core.methods.method import Limits, Method, Window
 from mistline.core.methods.motion import flow, moved
 from mistline.core.methods.noise_filters import clean_plane
-from mistline.core.methods.noise_level import even_out, undo
 
 __all__ = ["METHODS", "TemporalSettings"]
 
 PATCH = 7  # pixels a side that are compared
-SURE, DOUBT = (
-    1.4,
-    0.5,
-)  # mean square difference, in twice the noise's variance: agrees up to here, and how it falls off
+SURE, DOUBT = 1.4, 0.5  # patches agree up to so much of the difference that noise alone makes; how it falls off
 SHARE_OF_WARPED = 0.6  # of a neighbour's noise variance is left when it was moved by parts of a pixel, about
 IN_LUMA, IN_COLOUR = "sliding_dct", "sparse_dct"
 TILE, MARGIN = 128, 16  # pixels that are cleaned at once where frames did not agree, and around them
@@ -81,45 +77,36 @@ def _cleaned(key: str, plane: Array, mean: Array, left: Array, sigma: float) -> 
     clean = clean_plane(key, np.ascontiguousarray(mean), typical * sigma)
     apart = np.clip((left - typical) / max(1 - typical, 1e-3) - ALIKE, 0, 1 - ALIKE) / (1 - ALIKE)
     height, width = plane.shape
-    for top in range(0, height, TILE):
-        for shore in range(0, width, TILE):
-            inside = slice(top, top + TILE), slice(shore, shore + TILE)
+    for y in range(0, height, TILE):
+        for x in range(0, width, TILE):
+            inside = slice(y, y + TILE), slice(x, x + TILE)
             if not apart[inside].any():
                 continue
-            above, before = max(0, top - MARGIN), max(0, shore - MARGIN)
-            part = np.ascontiguousarray(plane[above : top + TILE + MARGIN, before : shore + TILE + MARGIN])
-            single = clean_plane(key, part, sigma)[top - above :, shore - before :][:TILE, :TILE]
+            top, before = max(0, y - MARGIN), max(0, x - MARGIN)
+            part = np.ascontiguousarray(plane[top : y + TILE + MARGIN, before : x + TILE + MARGIN])
+            single = clean_plane(key, part, sigma)[y - top :, x - before :][:TILE, :TILE]
             clean[inside] += apart[inside] * (single - clean[inside])
     return clean
 
 
 def _run(window: Window, settings: BaseModel, target: Size) -> Frame:
-    assert isinstance(settings, TemporalSettings) and settings.luma is not None and settings.colour is not None
-    bright, colour = (value * CODE_VALUES_PER_POINT / 255 for value in (settings.luma, settings.colour))
-    frame, grey = window.frame, window.frame.pixels.shape[2] == 1
-    level = bright if grey else channel_sigma(bright, colour)
-    sensor, read = settings.rule == "sensor" and level > 0, (settings.read or 0.0) / 100
-    if level == 0:
+    assert isinstance(settings, TemporalSettings)
+    frame = window.frame
+    way = Planes.by(settings, frame.pixels.shape[2])
+    if not any(way.sigmas):
         return frame
     reach = _reach(settings)
     first = max(0, window.at - reach)
-    pixels = [
-        even_out(near.pixels, read, level) if sensor else near.pixels
-        for near in window.frames[first : window.at + reach + 1]
-    ]
-    planes = [np.array(near) if grey else to_ycbcr(near) for near in pixels]
+    planes = [way.split(near.pixels) for near in window.frames[first : window.at + reach + 1]]
     here = planes[window.at - first]
-    sigmas = (bright, colour, colour)[: here.shape[2]]
-    mean, left = _average(planes, window.at - first, sigmas)
-    for index, sigma in enumerate(sigmas):
+    mean, left = _average(planes, window.at - first, way.sigmas)
+    for index, sigma in enumerate(way.sigmas):
         if sigma == 0:
             mean[..., index] = here[..., index]
         elif settings.in_space:
-            mean[..., index] = _cleaned(
-                IN_COLOUR if index else IN_LUMA, here[..., index], mean[..., index], left, sigma
-            )
-    cleaned = mean if grey else from_ycbcr(mean)
-    return frame.with_pixels(undo(cleaned, read, level) if sensor else cleaned)
+            key = IN_COLOUR if index else IN_LUMA
+            mean[..., index] = _cleaned(key, here[..., index], mean[..., index], left, sigma)
+    return frame.with_pixels(way.joined(mean))
 
 
 def _reach(settings: BaseModel) -> int:

@@ -21,8 +21,7 @@ PREVIEW_SIDE, PREVIEW_MARGIN = 288, 48
 def prepare(request: Prepare, report: Progress) -> Prepared:
     """Truth and input; the input is rounded to the bit depth that its chain leaves."""
     source, setup = open_footage(request.source), request.setup
-    size = source.codes(request.first).shape[1::-1]
-    sizes = plan(Size(*size), setup.factor)
+    sizes = plan(request.size, setup.factor)
     cropped = PictureWriter(request.out / "truth", request.rate)
     small = PictureWriter(request.out / "input", request.rate)
     keep = any(sizes.cropped) or not request.source.shards

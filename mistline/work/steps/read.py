@@ -67,8 +67,7 @@ def survey_clip(request: SurveyClip, report: Progress) -> Surveyed:
     """Its shots, parts worth trying, and what its frames are."""
     assert request.source.original is not None
     clip = open_moving(request.source.original, request.name)
-    found = survey(clip.lumas(), clip.count, clip.facts.rate, clip.facts.scan)
-    return Surveyed(shots=found.shots, stretches=found.stretches, notes=found.notes)
+    return Surveyed(found=survey(clip.lumas(), clip.count, clip.facts.rate, clip.facts.scan))
 
 
 def _typical(traits: list[Traits]) -> Traits:

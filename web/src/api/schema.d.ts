@@ -1696,7 +1696,7 @@ export interface components {
         };
         /**
          * Stretch
-         * @description A part of a clip that is worth trying, and why.
+         * @description A part worth trying, and why.
          */
         Stretch: {
             /** First */
