@@ -227,6 +227,7 @@ async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> No
 @jobs.task(name="mend_picture", queue=READING)
 async def mend_picture(picture_id: str) -> None:
     """Make a picture again whose frames are damaged or missing."""
+    await stored(models.learn)
     await _or_say(picture_id, making.mend(picture_id))
 
 

@@ -13,6 +13,10 @@ import { KEYS, useKeys } from "./useKeys";
 import { useChoices, useLook, type Choice } from "./useLook";
 
 const COLUMNS = ["", "grid-cols-1", "grid-cols-2", "grid-cols-3", "grid-cols-2 grid-rows-2"];
+const COMPARED = [
+  ["wipe", "Wipe", "W"],
+  ["difference", "Difference", "D"],
+] as const;
 const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
 
 function KeyList({ open, close }: { open: boolean; close: () => void }) {
@@ -109,24 +113,18 @@ export function LookPage({ trial }: { trial: Trial }) {
               {count}
             </button>
           ))}
-          <button
-            type="button"
-            className={CHIP}
-            title="Key W"
-            aria-pressed={look.mode === "wipe"}
-            onClick={() => look.compare("wipe")}
-          >
-            Wipe
-          </button>
-          <button
-            type="button"
-            className={CHIP}
-            title="Key D"
-            aria-pressed={look.mode === "difference"}
-            onClick={() => look.compare("difference")}
-          >
-            Difference
-          </button>
+          {COMPARED.map(([mode, name, key]) => (
+            <button
+              key={mode}
+              type="button"
+              className={CHIP}
+              title={`Key ${key}`}
+              aria-pressed={look.mode === mode}
+              onClick={() => look.compare(mode)}
+            >
+              {name}
+            </button>
+          ))}
         </div>
         <div role="group" aria-label="Shown in the active pane" className="flex items-center">
           <span className="mr-1 text-[#c4c4c4]">{look.mode === "panes" ? "Active pane" : "Active side"}</span>
