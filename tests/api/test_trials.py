@@ -245,3 +245,16 @@ def test_a_source_in_use_is_not_removed_and_a_removed_trial_is_gone(app: Running
     key = app.start_trial(source["id"], "Bicubic")
     assert app.http.delete(f"/api/trials/{key}").status_code == 204
     assert app.http.get(f"/api/trials/{key}").status_code == 404
+
+
+def test_damage_of_clips_is_refused_for_a_still(app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("still.png", as_png(astronaut[:64, :80]))
+    for damage in ({"hold": True}, {"fields": "upper first"}, {"flicker": 5}, {"h264": 30}):
+        body = {
+            "source_id": source["id"],
+            "setup": {"factor": 2, **damage},
+            "recipe_ids": app.recipe_ids("Bicubic"),
+        }
+        for address in ("/api/plans", "/api/trials"):
+            answer = app.http.post(address, json=body)
+            assert answer.status_code == 422 and "switch them off for a still" in answer.json()["detail"]

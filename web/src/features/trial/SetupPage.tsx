@@ -4,7 +4,7 @@ import { type Plan, type RecipeItem, type Setup } from "../../api/client";
 import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
 import { Damage, InputPreview } from "./Damage";
 import { PartPick, usualPart, type Part } from "./PartPick";
-import { fromAddress, toAddress, UNDAMAGED } from "./setupAddress";
+import { fromAddress, isForClips, toAddress, UNDAMAGED } from "./setupAddress";
 import { noise, percent, pixels, seconds } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, Page, Trouble } from "../../ui/parts";
@@ -314,7 +314,7 @@ export function SetupPage() {
               />
             </div>
           )}
-          <Damage setup={setup} change={change} moving={moving} />
+          <Damage setup={setup} change={change} moving={moving || isForClips(setup)} />
           {shown?.state === "ready" && <InputPreview source={shown} setup={setup} frame={part.first} />}
           <RecipeList
             recipes={[...recipes].sort((a, b) => Number(suggested.has(b.id)) - Number(suggested.has(a.id)))}

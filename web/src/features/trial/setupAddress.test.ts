@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { fromAddress, toAddress, UNDAMAGED } from "./setupAddress";
+import { fromAddress, isForClips, toAddress, UNDAMAGED } from "./setupAddress";
 
 describe("the set-up in the address", () => {
   it("tells only what differs, and comes back whole", () => {
@@ -8,6 +8,11 @@ describe("the set-up in the address", () => {
     expect(told).toEqual({ factor: "2.5", kernel: "lanczos3", jpeg: "70", half_chroma: "true" });
     expect(fromAddress(new URLSearchParams(told))).toEqual(setup);
     expect(toAddress(UNDAMAGED)).toEqual({});
+  });
+  it("knows what only a clip can have", () => {
+    const clip = { ...UNDAMAGED, fields: "lower first" as const, hold: true, h264: 28, weave: 1.5 };
+    expect(fromAddress(new URLSearchParams(toAddress(clip)))).toEqual(clip);
+    expect([isForClips(clip), isForClips({ ...UNDAMAGED, noise: 9, jpeg: 50 })]).toEqual([true, false]);
   });
   it("passes over what it cannot read", () => {
     const odd = new URLSearchParams("factor=many&kernel=guess&light=&jpeg=&noise=NaN&test=other&source=1");

@@ -20,6 +20,12 @@ export const UNDAMAGED: Setup = {
   seed: 1,
 };
 
+const OF_CLIPS = ["weave", "flicker", "fields", "hold", "h264", "mpeg2"] as const;
+
+/** Whether there is damage that only a clip can have. */
+export const isForClips = (setup: Setup): boolean =>
+  OF_CLIPS.some((field) => setup[field] !== UNDAMAGED[field]);
+
 type Field = keyof Setup;
 const FIELDS = Object.keys(UNDAMAGED) as Field[];
 
