@@ -42,10 +42,26 @@ def until(check: Callable[[], object], seconds: float = PATIENCE, what: str = "i
     raise AssertionError(f"{what} did not happen within {seconds} s")
 
 
+def ended(process: psutil.Process) -> bool:
+    """Whether a process runs no more, waited for or not."""
+    try:
+        return not process.is_running() or process.status() == psutil.STATUS_ZOMBIE
+    except psutil.NoSuchProcess:  # it went between the two questions
+        return True
+
+
+def children(pid: int, word: str) -> list[psutil.Process]:
+    """The running children of a process that have a word in their command line."""
+    found = []
+    for child in psutil.Process(pid).children():
+        with contextlib.suppress(psutil.NoSuchProcess):
+            found += [child] if word in " ".join(child.cmdline()) else []
+    return found
+
+
 def jobs_of(pid: int) -> list[psutil.Process]:
     """The processes of the jobs that a process runs, forked from its fork server."""
-    servers = [child for child in psutil.Process(pid).children() if "forkserver" in " ".join(child.cmdline())]
-    return [job for server in servers for job in server.children()]
+    return [job for server in children(pid, "forkserver") for job in server.children()]
 
 
 @dataclass
@@ -76,13 +92,16 @@ class Running:
 
     def read(self, name: str, content: bytes) -> dict:
         """Upload and wait until it is read, or has failed."""
-        source = self.upload(name, content)
+        return self.settled(self.upload(name, content))
+
+    def settled(self, source: dict) -> dict:
+        """Wait until a source is read, or has failed."""
 
         def state() -> dict | None:
             now = self.http.get(f"/api/sources/{source['id']}").json()
             return now if now["state"] in ("ready", "failed") else None
 
-        return until(state, what=f"reading {name}")
+        return until(state, what=f"reading {source['name']}")
 
     def recipe_ids(self, *names: str) -> list[str]:
         every = {recipe["name"]: recipe["id"] for recipe in self.http.get("/api/recipes").json()}

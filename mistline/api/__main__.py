@@ -1,6 +1,7 @@
 """`python -m mistline.api` serves the application, with limits on slow and on many connections."""
 
 import asyncio
+import resource
 from typing import Any
 
 import uvicorn
@@ -41,7 +42,9 @@ class Impatient(AutoHTTPProtocol):  # type: ignore[misc, valid-type]
 
 
 def main(**more: Any) -> None:
-    """Serve until told to stop."""
+    """Serve until told to stop; each file of an upload is an open file, and a sequence has thousands."""
+    _, most_files = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (most_files, most_files))
     uvicorn.run(
         "mistline.api.app:create_app", factory=True, host=settings().host, port=settings().port, http=Impatient,
         limit_concurrency=MOST_CONNECTIONS, log_level="warning", timeout_graceful_shutdown=2, **more,

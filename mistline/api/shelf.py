@@ -3,12 +3,13 @@
 import asyncio
 import re
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Coroutine, Iterator
 from typing import Annotated, Any
 from uuid import UUID
 
-from fastapi import APIRouter, Form, Query, Response, UploadFile
+from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from fastapi.responses import StreamingResponse
+from fastapi.routing import APIRoute
 
 from mistline.api import schemas
 from mistline.api.download import as_file
@@ -21,9 +22,27 @@ from mistline.work import trials as use_cases
 
 __all__ = ["clean_name", "router"]
 
-router = APIRouter(tags=["shelf"])
 MAKING_SECONDS = 20.0
+MOST_FRAMES = 10_000  # in one request
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
+
+
+class ManyFiles(APIRoute):
+    """A route whose forms may hold as many files as a sequence has frames."""
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        """Read the form with the higher limit first; the request keeps it for whoever asks after."""
+        handle = super().get_route_handler()
+
+        async def handle_form(request: Request) -> Response:
+            await request.form(max_files=MOST_FRAMES)
+            return await handle(request)
+
+        return handle_form
+
+
+router = APIRouter(tags=["shelf"])
+sequence_router = APIRouter(tags=["shelf"], route_class=ManyFiles)
 
 
 @router.get("/kinds", operation_id="kinds")
@@ -53,7 +72,7 @@ def import_source(file: UploadFile, kind: Annotated[str | None, Form()] = None) 
     return schemas.Imported(source=schemas.Source(**row), new=new)
 
 
-@router.post("/sequences", status_code=201, operation_id="importSequence")
+@sequence_router.post("/sequences", status_code=201, operation_id="importSequence")
 def import_sequence(
     files: list[UploadFile], rate: Annotated[str, Form(pattern=r"^\d{1,6}(/\d{1,6}|\.\d{1,3})?$")] = "24"
 ) -> schemas.Imported:
@@ -177,3 +196,6 @@ async def plate(picture_id: str, frame: int) -> Response:
     response = await _png(picture_id, frame, pictures.WHOLE)
     response.headers.update(as_file(f"{picture_id[:12]}-{frame:06d}.png"))
     return response
+
+
+router.include_router(sequence_router)

@@ -98,7 +98,7 @@ def import_original(stream: BinaryIO, name: str, kind: str | None = None, story:
 
 def import_sequence(frames: Sequence[tuple[str, BinaryIO]], rate: str) -> tuple[Row, bool]:
     """Keep numbered frames together in one archive and queue its reading; return as `import_original` does."""
-    ordered = sorted(frames, key=lambda frame: frame[0])
+    ordered = sorted(frames, key=lambda frame: (len(frame[0]), frame[0]))  # 9 before 10
     with media().workspace() as folder:
         path = folder / "frames.zip"
         write_archive(path, ordered, rate)

@@ -46,6 +46,22 @@ def test_the_original_is_kept_untouched_and_once(app: Running, astronaut: np.nda
     assert list((app.media / "incoming").iterdir()) == []
 
 
+def test_a_long_sequence_of_large_frames_is_one_clip_in_the_order_of_its_numbers(app: Running) -> None:
+    rng = np.random.default_rng(5)
+    large = as_png(rng.integers(0, 256, (620, 700, 3), np.uint8))  # over what requests may have
+    small = as_png(rng.integers(0, 256, (32, 32), np.uint8))
+    frames = [("files", (f"run_{number}.png", large)) for number in (2, 10, 1)]
+    answer = app.http.post("/api/sequences", files=frames)
+    assert answer.status_code == 201, answer.text
+    source = answer.json()["source"]
+    assert source["name"] == "run_1-10.png" and source["file_bytes"] > 3_000_000
+    many = [("files", (f"many_{number}.png", small)) for number in range(1200)]
+    answer = app.http.post("/api/sequences", files=many)
+    assert answer.status_code == 201, answer.text
+    source = app.settled(answer.json()["source"])
+    assert source["state"] == "ready" and source["facts"]["frames"] == 1200, source
+
+
 def test_tiles_hold_the_pictures_values(app: Running, astronaut: np.ndarray) -> None:
     source = app.read("tiles.png", as_png(astronaut))
     picture = app.http.get(f"/api/pictures/{source['picture_id']}").json()

@@ -12,12 +12,11 @@ from pathlib import Path
 import cv2
 import httpx
 import numpy as np
-import psutil
 import pytest
 from skimage.metrics import peak_signal_noise_ratio
 
 from tests.conftest import as_png
-from tests.harness import PATIENCE, Running, jobs_of, until
+from tests.harness import PATIENCE, Running, ended, jobs_of, until
 
 RECIPES = ["Bilinear", "Bicubic", "Lanczos 3"]
 
@@ -133,7 +132,7 @@ def test_cancel_stops_the_work_at_once_and_retry_makes_it_whole(app: Running, sl
     (child,) = jobs_of(app.worker.pid)
     assert app.http.post(f"/api/takes/{entry['take_key']}/cancel").json() == {"count": 1}
     assert _entry(app.trial(key), "A")["state"] == "cancelled"
-    until(lambda: not child.is_running() or child.status() == psutil.STATUS_ZOMBIE, what="the child's end")
+    until(lambda: ended(child), what="the child's end")
     assert app.http.post(f"/api/takes/{entry['take_key']}/cancel").json() == {"count": 0}
     assert app.http.post(f"/api/takes/{entry['take_key']}/retry").status_code == 202
     assert _entry(app.finished(key), "A")["state"] == "done"

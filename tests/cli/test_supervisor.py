@@ -27,7 +27,7 @@ from mistline.store import cluster
 from mistline.store.recipes import SHIPPED
 from mistline.store.settings import ROOT
 from tests.conftest import as_png
-from tests.harness import PATIENCE, free_port, until
+from tests.harness import PATIENCE, children, ended, free_port, until
 
 
 @pytest.fixture(scope="module")
@@ -71,16 +71,6 @@ def started(data: Path) -> Iterator[tuple[subprocess.Popen[bytes], httpx.Client]
             process.wait(PATIENCE)
 
 
-def _descendants(process: subprocess.Popen[bytes]) -> dict[str, psutil.Process]:
-    named = {"mistline.api": "web", "mistline.work": "worker"}
-    return {
-        role: child
-        for child in psutil.Process(process.pid).children()
-        for word, role in named.items()
-        if word in " ".join(child.cmdline())
-    }
-
-
 def _ready(client: httpx.Client, source: str) -> bool:
     with contextlib.suppress(httpx.TransportError):
         answer = client.get(f"/api/sources/{source}")
@@ -97,7 +87,7 @@ def test_start_stop_and_start_again(data: Path) -> None:
         below = psutil.Process(process.pid).children(recursive=True)
         process.send_signal(signal.SIGINT)
         assert process.wait(PATIENCE) == 0
-        assert not [child for child in below if child.is_running() and child.status() != psutil.STATUS_ZOMBIE]
+        assert all(ended(child) for child in below)
         assert not (data / "postgres" / "postmaster.pid").exists()
     with started(data) as (_, client):
         assert _ready(client, source)
@@ -106,8 +96,8 @@ def test_start_stop_and_start_again(data: Path) -> None:
 def test_killed_processes_and_a_restarted_database_are_survived(data: Path) -> None:
     rng = np.random.default_rng(2)
     with started(data) as (process, client):
-        for blow, role in ((signal.SIGKILL, "worker"), (signal.SIGKILL, "web")):
-            _descendants(process)[role].send_signal(blow)
+        for role, module in (("worker", "mistline.work"), ("web", "mistline.api")):
+            children(process.pid, module)[0].kill()
             picture = as_png(rng.integers(0, 256, (48, 48, 3), np.uint8))
 
             def upload(picture: bytes = picture) -> str | None:
@@ -121,7 +111,7 @@ def test_killed_processes_and_a_restarted_database_are_survived(data: Path) -> N
         for blow in (signal.SIGKILL, signal.SIGQUIT, signal.SIGINT):
             server = psutil.Process(int((data / "postgres" / "postmaster.pid").read_text().splitlines()[0]))
             server.send_signal(blow)
-            until(lambda server=server: not server.is_running(), what="the database's end")
+            until(lambda server=server: ended(server), what="the database's end")
             picture = as_png(rng.integers(0, 256, (40, 40, 3), np.uint8))
             source = until(lambda picture=picture: upload(picture), what=f"an upload after {blow.name}")
             until(lambda source=source: _ready(client, source), what=f"reading after {blow.name}")
@@ -133,7 +123,7 @@ def test_a_database_whose_port_was_taken_comes_back_at_another(data: Path) -> No
         server = psutil.Process(int((data / "postgres" / "postmaster.pid").read_text().splitlines()[0]))
         process.send_signal(signal.SIGSTOP)
         server.kill()
-        until(lambda: server.status() == psutil.STATUS_ZOMBIE, what="the database's end")
+        until(lambda: ended(server), what="the database's end")
         with socket.socket() as foreign:
             foreign.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             foreign.bind(("127.0.0.1", port))
@@ -154,10 +144,7 @@ def test_a_killed_supervisor_leaves_nothing_and_the_next_start_works(data: Path)
         below = psutil.Process(process.pid).children(recursive=True)
         assert len(below) > 5
         process.kill()
-        until(
-            lambda: not [one for one in below if one.is_running() and one.status() != psutil.STATUS_ZOMBIE],
-            what="the end of all that it started",
-        )
+        until(lambda: all(ended(one) for one in below), what="the end of all that it started")
     with started(data) as (_, client):
         assert client.get("/api/sources").json()["items"]
 
