@@ -207,8 +207,8 @@ def _notes(seen: _Seen, rate: Fraction, scan: str) -> list[str]:
             )
         elif whole >= TELECINED and none + whole >= CLEAR:
             notes.append(
-                f"About {100 * whole:.0f} % of its frames hold fields of two film frames, as after telecine; undo that "
-                "first, or combs are judged as detail."
+                f"About {100 * whole:.0f} % of its frames hold fields of two film frames, as after telecine; match its "
+                "fields first (Deinterlace does), or combs are judged as detail."
             )
     return notes
 

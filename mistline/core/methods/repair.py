@@ -7,6 +7,7 @@ References
 .. [2] G. de Haan, E. B. Bellers, "Deinterlacing - an overview", Proc. IEEE 86(9), 1839-1857, 1998: line average, and
        fields woven where nothing moves.
 .. [3] P. M. B. van Roosmalen, "Restoration of archived film and video", thesis, Delft 1999, ch. 3: flicker as a gain.
+.. [4] Common practice for film in video by 2:3 pulldown: each field is woven with the one of the same film frame.
 """
 
 from typing import Literal
@@ -25,6 +26,8 @@ REPEAT = 0.5 / 255  # root mean square of luma: the same frame again
 LONGEST_RUN = 3  # frames between two real ones
 DISAGREE = 1.5  # pixels between the flow there and back, from where a pixel is taken for covered
 STILL = 6 / 255  # difference of two fields of one kind: nothing moves
+COMBED = 1.25  # times the alternation of lines of one field: noise makes as much of both
+LEAST_LINES = 8  # of a frame whose fields are looked at
 SMALL = 64  # pixels across, to tell whether two frames show the same
 ALIKE = 0.8  # correlation
 
@@ -44,9 +47,10 @@ class DeinterlaceSettings(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     first: Literal["upper", "lower"] = Field("upper", description="The field that was taken first.")
-    way: Literal["by motion", "line average"] = Field(
+    way: Literal["by motion", "line average", "matching fields"] = Field(
         "by motion",
-        description="Lines of the other field where nothing moves, or the mean of two lines everywhere.",
+        description="Lines of the other field where nothing moves, the mean of two lines everywhere, or the field "
+        "of this frame or one beside it that was taken at the same moment, as after telecine.",
     )
 
 
@@ -115,6 +119,31 @@ def _filled_lines(field: Array, parity: int) -> Array:
     return full
 
 
+def _combing(woven: Array, apart: int) -> float:
+    """How much lines alternate with those so many lines above and below; little where all are of one moment."""
+    line = luma(woven)
+    above, here, below = line[: -2 * apart], line[apart:-apart], line[2 * apart :]
+    return float(np.maximum((here - above) * (here - below), 0).mean())
+
+
+def _matched(window: Window, parity: int) -> Array | None:
+    """The frame's first field with the other field that fits it best, of this frame or one beside it [4]_.
+
+    None where none fits: lines of two moments alternate more than lines of one moment do at twice the distance.
+    """
+    here, lines = window.frame.pixels, slice(1 - parity, None, 2)
+    best, least = here, _combing(here, 1)
+    for near in (window.at - 1, window.at + 1):
+        if not 0 <= near < len(window.frames):
+            continue
+        woven = here.copy()
+        woven[lines] = window.frames[near].pixels[lines]
+        combing = _combing(woven, 1)
+        if combing < least:
+            best, least = woven, combing
+    return best if least <= COMBED * _combing(here[parity::2], 1) else None
+
+
 def _deinterlace(window: Window, settings: BaseModel, target: Size) -> Frame:
     """The field of the frame's own moment with its missing lines; of two frames that are one, the second field."""
     assert isinstance(settings, DeinterlaceSettings)
@@ -122,8 +151,12 @@ def _deinterlace(window: Window, settings: BaseModel, target: Size) -> Frame:
     second = at > 0 and window.number % 2 == 1 and _same(frames[at], frames[at - 1])
     parity = (0 if settings.first == "upper" else 1) ^ int(second)
     here = window.frame.pixels
+    if settings.way == "matching fields" and here.shape[0] >= LEAST_LINES:
+        matched = _matched(window, parity)
+        if matched is not None:
+            return window.frame.with_pixels(matched)
     full = _filled_lines(here, parity)
-    if settings.way == "line average" or here.shape[0] < 4:
+    if settings.way == "line average" or here.shape[0] < LEAST_LINES:
         return window.frame.with_pixels(full)
     pair = at - int(second)  # first of the two frames that hold these fields
     earlier = frames[pair - 1].pixels if pair > 0 else None
@@ -175,7 +208,7 @@ METHODS = [
         FillSettings, Limits(max_megapixels=40, working_copies=12), _fill, no_auto, reach=lambda _: LONGEST_RUN,
     ),
     Method(
-        "deinterlace", 1, "Deinterlace", "repair", "Makes whole frames of fields, each at its own moment.",
+        "deinterlace", 2, "Deinterlace", "repair", "Makes whole frames of fields, each at its own moment.",
         "De Haan, Bellers 1998", DeinterlaceSettings, Limits(max_megapixels=40, working_copies=8), _deinterlace,
         no_auto, reach=lambda _: 2,
     ),

@@ -109,6 +109,35 @@ def test_a_frame_that_is_not_one_of_a_pair_keeps_its_first_field() -> None:
     assert repaired("deinterlace", [odd], 0, first="lower").shape == odd.pixels.shape
 
 
+@pytest.mark.parametrize("sigma", [0, 5])
+@pytest.mark.parametrize("first", ["upper", "lower"])
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea"])
+def test_fields_of_film_are_matched(name: str, first: str, sigma: float) -> None:
+    """2:3 pulldown, common practice: of five frames two hold fields of two film frames; matching gives film back."""
+    rng = np.random.default_rng(4)
+    film = [
+        frame.with_pixels(frame.pixels + rng.normal(0, sigma / 255, frame.pixels.shape).astype(np.float32))
+        for frame in panned(name, 12, step=2.5)
+    ]
+    moments = [(a + at, b + at) for at in (0, 4, 8) for a, b in ((0, 0), (1, 1), (1, 2), (2, 3), (3, 3))]
+    parity = 0 if first == "upper" else 1
+    video = []
+    for one, other in moments:
+        pixels = film[one].pixels.copy()
+        pixels[1 - parity :: 2] = film[other].pixels[1 - parity :: 2]
+        video.append(film[one].with_pixels(pixels))
+    for number, (one, _) in enumerate(moments):
+        made = repaired("deinterlace", video, number, first=first, way="matching fields")
+        assert np.array_equal(made, film[one].pixels), number
+
+
+def test_fields_that_match_nowhere_are_made_by_motion() -> None:
+    woven = damaged(panned("coffee", step=4.0), fields="upper first")
+    for number in (2, 3, 4):
+        by_motion = repaired("deinterlace", woven, number)
+        assert np.array_equal(repaired("deinterlace", woven, number, way="matching fields"), by_motion)
+
+
 @pytest.mark.parametrize("percent", [5, 15])
 def test_flicker_is_evened_out_and_a_steady_clip_stays(percent: float) -> None:
     truths = panned("coffee", 24, step=0.5)
