@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from mistline.core.methods import denoise, enlarge, fit, grain, learned, repair, sharpen, temporal
+from mistline.core.methods import denoise, enlarge, fit, grain, learned, repair, several, sharpen, temporal
 from mistline.core.methods.method import Limits, Method, Traits, Window, alone
 from mistline.core.methods.network import ModelCard
 
@@ -10,7 +10,7 @@ __all__ = ["METHODS", "Limits", "Method", "ModelCard", "Traits", "Window", "alon
 
 METHODS: dict[str, Method] = {
     method.id: method
-    for family in (enlarge, learned, denoise, temporal, repair, sharpen, grain, fit)
+    for family in (enlarge, several, learned, denoise, temporal, repair, sharpen, grain, fit)
     for method in family.METHODS
 }
 

@@ -48,11 +48,14 @@ class Window:
         Which of them is the frame that is wanted.
     number : int
         The number of that frame in the clip.
+    smaller : tuple of Frame
+        The same frames before the chain enlarged them; empty where it did not.
     """
 
     frames: tuple[Frame, ...]
     at: int = 0
     number: int = 0
+    smaller: tuple[Frame, ...] = ()
 
     @property
     def frame(self) -> Frame:

@@ -16,7 +16,7 @@ SMALLEST = 16  # pixels a side that the pyramid of the search needs
 FINEST = 8.0  # of the brightness range in 8 bits: what rounding to them may cost at least
 
 
-def flow(here: Array, there: Array, soft: float = 0.0) -> Array:
+def flow(here: Array, there: Array, soft: float = 0.0, *, fine: bool = False) -> Array:
     """Where each pixel of a frame went in another one, (H, W, 2) float32 across and down, in pixels [1]_.
 
     Parameters
@@ -25,6 +25,8 @@ def flow(here: Array, there: Array, soft: float = 0.0) -> Array:
         Luma of both frames.
     soft : float
         Sigma of a blur before, in pixels: noise is not motion.
+    fine : bool
+        Search down to single pixels, about eight times slower: for what needs tenths of a pixel.
     """
     if min(here.shape) < SMALLEST:
         return np.zeros((*here.shape, 2), np.float32)
@@ -35,7 +37,11 @@ def flow(here: Array, there: Array, soft: float = 0.0) -> Array:
         smooth = cv2.GaussianBlur(picture, (0, 0), soft) if soft > 0 else picture
         return np.clip((smooth - np.float32(low)) * span, 0, 255).astype(np.uint8)
 
-    search = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+    search = cv2.DISOpticalFlow.create(
+        cv2.DISOPTICAL_FLOW_PRESET_MEDIUM if fine else cv2.DISOPTICAL_FLOW_PRESET_FAST
+    )
+    if fine:
+        search.setFinestScale(0)
     found: Array = search.calc(eight_bits(here), eight_bits(there), None)
     return found
 

@@ -144,6 +144,11 @@ def _size_after(passes: list[Pass], before: Size, target: Size) -> Size:
     return size
 
 
+def _last_enlarging(passes: list[Pass]) -> int | None:
+    """The place of the last pass that resizes."""
+    return max((at for at, step in enumerate(passes) if step.definition.resizes), default=None)
+
+
 @dataclass(frozen=True)
 class Cooked:
     """The result of a recipe and the complete settings of each of `Recipe.every_pass`."""
@@ -204,7 +209,10 @@ def run_recipe(
             reach = method.reach(given)
             numbers = range(max(first, number - reach), min(last, number + reach) + 1)
             frames = tuple(after(start, passes - 1, near) for near in numbers)
-            kept[key] = method.run(Window(frames, numbers.index(number), number), given, target)
+            smaller: tuple[Frame, ...] = ()
+            if reach and (larger := _last_enlarging(every[start:place])) is not None:
+                smaller = tuple(after(start, larger, near) for near in numbers)
+            kept[key] = method.run(Window(frames, numbers.index(number), number, smaller), given, target)
             if number == window.number:
                 report((place + 1) / len(every))
         return kept[key]
