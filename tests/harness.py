@@ -107,6 +107,14 @@ class Running:
         every = {recipe["name"]: recipe["id"] for recipe in self.http.get("/api/recipes").json()}
         return [every[name] for name in names]
 
+    def slow_recipe(self) -> str:
+        """The name of a recipe that takes seconds on a small picture, which is measured in no time."""
+        passes = [{"method": "non_local_means", "settings": {"luma": 20, "colour": 20}}] * 4
+        recipe = {"name": "Slow", "passes": [*passes, {"method": "lanczos"}]}
+        answer = self.http.post("/api/recipes", json=recipe)
+        assert answer.status_code in (201, 409), answer.text
+        return recipe["name"]
+
     def start_trial(self, source: str, *names: str, factor: float = 4) -> str:
         body = {"source_id": source, "setup": {"factor": factor}, "recipe_ids": self.recipe_ids(*names)}
         answer = self.http.post("/api/trials", json=body)

@@ -28,9 +28,7 @@ def source(app: Running, astronaut: np.ndarray) -> dict:
 
 @pytest.fixture(scope="module")
 def slow_source(app: Running) -> dict:
-    """Large enough for non-local means to take some seconds."""
-    noise = np.random.default_rng(0).integers(0, 256, (800, 800, 3), np.uint8)
-    return app.read("noise.png", as_png(noise))
+    return app.read("noise.png", as_png(np.random.default_rng(0).integers(0, 256, (400, 400, 3), np.uint8)))
 
 
 @pytest.fixture(scope="module")
@@ -122,7 +120,7 @@ def test_a_part_is_measured_by_itself(app: Running, trial: dict, astronaut: np.n
 
 
 def test_cancel_stops_the_work_at_once_and_retry_makes_it_whole(app: Running, slow_source: dict) -> None:
-    key = app.start_trial(slow_source["id"], "Denoised, Lanczos 3", factor=1.5)
+    key = app.start_trial(slow_source["id"], app.slow_recipe(), factor=1.5)
 
     def processing() -> dict | None:
         entry = _entry(app.trial(key), "A")
@@ -141,7 +139,7 @@ def test_cancel_stops_the_work_at_once_and_retry_makes_it_whole(app: Running, sl
 
 
 def test_a_killed_worker_loses_nothing(app: Running, slow_source: dict) -> None:
-    key = app.start_trial(slow_source["id"], "Denoised, Lanczos 3", "Bicubic", factor=1.4)
+    key = app.start_trial(slow_source["id"], app.slow_recipe(), "Bicubic", factor=1.4)
     until(lambda: _entry(app.trial(key), "B")["stage"].startswith("processing"), what="processing")
     children = jobs_of(app.worker.pid)
     for child in children:

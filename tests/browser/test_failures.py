@@ -12,7 +12,7 @@ from tests.harness import Running
 
 @pytest.fixture(scope="module")
 def noise(app: Running) -> dict:
-    return app.read("noise.png", as_png(np.random.default_rng(0).integers(0, 256, (800, 800, 3), np.uint8)))
+    return app.read("noise.png", as_png(np.random.default_rng(0).integers(0, 256, (400, 400, 3), np.uint8)))
 
 
 def test_a_text_file_named_png_gets_a_sentence_and_its_neighbour_arrives(
@@ -59,7 +59,7 @@ def test_files_can_be_dropped_on_the_shelf(page: Page, astronaut) -> None:
 
 
 def test_a_running_take_is_cancelled_and_run_again(page: Page, app: Running, noise: dict) -> None:
-    key = app.start_trial(noise["id"], "Denoised, Lanczos 3", factor=1.5)
+    key = app.start_trial(noise["id"], app.slow_recipe(), factor=1.5)
     page.goto(f"/trials/{key}/run")
     entry = page.get_by_test_id("entry-A")
     expect(entry).to_contain_text(re.compile(r"processing \d of 3"))
@@ -70,7 +70,7 @@ def test_a_running_take_is_cancelled_and_run_again(page: Page, app: Running, noi
 
 
 def test_a_worker_killed_in_mid_run_is_survived(page: Page, app: Running, noise: dict) -> None:
-    key = app.start_trial(noise["id"], "Denoised, Lanczos 3", factor=1.3)
+    key = app.start_trial(noise["id"], app.slow_recipe(), factor=1.3)
     page.goto(f"/trials/{key}/run")
     entry = page.get_by_test_id("entry-A")
     expect(entry).to_contain_text(re.compile(r"processing \d of 3"))
@@ -81,11 +81,11 @@ def test_a_worker_killed_in_mid_run_is_survived(page: Page, app: Running, noise:
 
 
 def test_the_run_dock_lists_and_cancels(page: Page, app: Running, noise: dict) -> None:
-    key = app.start_trial(noise["id"], "Denoised, Lanczos 3", "Bicubic", factor=1.2)
+    key = app.start_trial(noise["id"], app.slow_recipe(), "Bicubic", factor=1.2)
     page.goto("/playbook")
     dock = page.get_by_role("contentinfo")
     dock.get_by_role("button", name=re.compile("Queue")).click()
-    expect(dock.get_by_role("listitem").filter(has_text="Denoised, Lanczos 3")).to_be_visible()
+    expect(dock.get_by_role("listitem").filter(has_text="Slow")).to_be_visible()
     page.goto(f"/trials/{key}/run")
     page.get_by_role("button", name="Cancel all").click()
     expect(page.get_by_test_id("entry-B")).to_have_attribute("data-state", re.compile("cancelled|done"))
