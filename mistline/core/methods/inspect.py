@@ -14,7 +14,7 @@ import onnx
 
 from mistline.core.frame import Array, Size, luma
 from mistline.core.measure.registration import placement
-from mistline.core.methods.network import ModelCard, Run, feed, in_tiles, session
+from mistline.core.methods.network import Layout, ModelCard, Run, feed, in_tiles, session
 from mistline.core.plain import plain
 from mistline.core.resample import resize
 from mistline.errors import BadModel
@@ -31,7 +31,9 @@ WIDEST_OVERLAP = 64
 RANGES: tuple[Literal[1, 255], ...] = (1, 255)
 OWN_DOMAINS = ("", "ai.onnx")
 KINDS = {number: word.lower() for word, number in onnx.TensorProto.DataType.items()}
-Layout = Literal["NCHW", "NHWC"]
+STACKS = (3, 5, 7, 9)  # frames that may lie one behind the other in the channels
+FREE_FRAMES = 5  # of a model that takes any number of frames
+STEP = 3  # pixels that the tried picture moves from frame to frame
 
 
 def _probe(height: int, width: int, channels: int) -> Array:
@@ -46,11 +48,11 @@ def _probe(height: int, width: int, channels: int) -> Array:
 
 @dataclass(frozen=True)
 class _Door:
-    """The shape of the model's input as the file declares it; None is free."""
+    """The shape of the model's input as the file declares it; None is free. Its layouts with channels and frames."""
 
     height: int | None
     width: int | None
-    layouts: tuple[tuple[Layout, Literal[1, 3]], ...]
+    layouts: tuple[tuple[Layout, Literal[1, 3], int], ...]
 
 
 def _read(path: Path, name: str) -> onnx.ModelProto:
@@ -111,21 +113,46 @@ def _door(model: onnx.ModelProto, name: str) -> _Door:
         kind = KINDS.get(tensor.elem_type, "other")
         raise BadModel(f"{name} takes {kind} values; export it with 32-bit float input.")
     dims = [dim.dim_value if dim.HasField("dim_value") and dim.dim_value > 0 else None for dim in tensor.shape.dim]
-    if len(dims) != 4:
-        raise BadModel(f"{name} takes {len(dims)} dimensions; a picture has four: 1, 3, height, width.")
+    if len(dims) not in (4, 5):
+        raise BadModel(
+            f"{name} takes {len(dims)} dimensions; a picture has four: 1, 3, height, width; frames of a clip five: "
+            "1, frames, 3, height, width."
+        )
     if dims[0] not in (None, 1):
         raise BadModel(f"{name} takes {dims[0]} pictures at once; export it for one.")
-    layouts: list[tuple[Layout, Literal[1, 3]]] = []
-    for layout, at, other in (("NCHW", 1, 3), ("NHWC", 3, 1)):
-        for channels in (3, 1):
-            if dims[at] == channels or (dims[at] is None and dims[other] is None):
-                layouts.append((layout, channels))  # type: ignore[arg-type]
+    layouts = _of_frames(dims) if len(dims) == 5 else _of_pictures(dims)
     if not layouts:
-        raise BadModel(f"{name} takes neither 1 nor 3 channels; a picture has one or the other.")
-    first, second = (dims[2], dims[3]) if layouts[0][0] == "NCHW" else (dims[1], dims[2])
+        raise BadModel(
+            f"{name} takes neither 1 nor 3 channels, nor 3 to 9 frames of them; a picture has one or the other."
+        )
+    first, second = (dims[1], dims[2]) if layouts[0][0] == "NHWC" else (dims[-2], dims[-1])
     if first != second and None not in (first, second):
         raise BadModel(f"{name} takes only pictures of {second} x {first}; export it with free or square sides.")
     return _Door(first, second, tuple(layouts))
+
+
+def _of_frames(dims: list[int | None]) -> list[tuple[Layout, Literal[1, 3], int]]:
+    """What five dimensions can mean."""
+    found: list[tuple[Layout, Literal[1, 3], int]] = []
+    ways = (("NTCHW", 2, 1), ("NCTHW", 1, 2))
+    for layout, at, along in sorted(ways, key=lambda way: dims[way[1]] is None):  # a declared channel first
+        frames = dims[along] or FREE_FRAMES
+        for channels in (3, 1):
+            if dims[at] in (None, channels) and frames <= STACKS[-1]:
+                found.append((layout, channels, frames))  # type: ignore[arg-type]
+    return found
+
+
+def _of_pictures(dims: list[int | None]) -> list[tuple[Layout, Literal[1, 3], int]]:
+    """What four dimensions can mean: one picture, or frames one behind the other in its channels."""
+    found: list[tuple[Layout, Literal[1, 3], int]] = []
+    for layout, at, other in (("NCHW", 1, 3), ("NHWC", 3, 1)):
+        for channels in (3, 1):
+            if dims[at] == channels or (dims[at] is None and dims[other] is None):
+                found.append((layout, channels, 1))  # type: ignore[arg-type]
+            found += [(layout, channels, frames) for frames in STACKS if dims[at] == channels * frames]  # type: ignore[misc]
+    single = [door for door in found if door[2] == 1]
+    return single or found
 
 
 def _ran(run: Run, pixels: Array) -> Array | None:
@@ -207,25 +234,25 @@ def _inspected(path: Path, name: str, identity: str) -> ModelCard:
         raise BadModel(f"{name} cannot be loaded ({reason}); export it again with a standard opset.") from None
     side = door.height or door.width or SIDE
     found = None
-    for layout, channels in door.layouts:
+    for layout, channels, frames in door.layouts:
         pixels = _probe(side, side, channels)
-        results = {top: _ran(feed(path, layout, top), pixels) for top in RANGES}
+        results = {top: _ran(_standing(path, layout, top, channels, frames), pixels) for top in RANGES}
         good = {top: r for top, r in results.items() if r is not None and _whole_factor(pixels, r)}
         if good:
             top = min(good, key=lambda value: _likeness(pixels, good[value]) * (1 if value == 1 else 1.02))
-            found = layout, channels, top, good[top]
+            found = layout, channels, frames, top, good[top]
             break
     if found is None:
         raise BadModel(
             f"{name} does not turn a {side} x {side} picture into one 1 to {MOST_FACTOR} times larger; "
             "Mistline runs models that enlarge by a whole factor or keep the size."
         )
-    layout, channels, top, result = found
+    layout, channels, frames, top, result = found
     if _likeness(pixels, result) > UNLIKE:
         raise BadModel(f"{name} does not return the picture it was given; its values mean another thing.")
     factor = _whole_factor(pixels, result)
     assert factor is not None
-    run = feed(path, layout, top)
+    run = _standing(path, layout, top, channels, frames)
     fixed = side if door.height or door.width else None
     multiple = 1 if fixed else _multiple(run, factor, channels)
     wide = fixed or 4 * WIDEST_OVERLAP
@@ -234,8 +261,12 @@ def _inspected(path: Path, name: str, identity: str) -> ModelCard:
     overlap = min(reach, (fixed or 4 * WIDEST_OVERLAP) // 4, WIDEST_OVERLAP)
     if reach > overlap:
         notes.append("It looks at the whole picture at once; where tiles meet, results may differ slightly.")
+    at = _which(feed(path, layout, top, channels, frames, frames // 2), side, channels, frames)
+    if frames > 1:
+        notes.append(f"It takes {frames} frames: {at} before the one it returns and {frames - 1 - at} after it.")
     card = ModelCard(
-        id=identity, name=plain(name.removesuffix(".onnx")), summary=_summary(factor, channels),
+        id=identity, name=plain(name.removesuffix(".onnx")), summary=_summary(factor, channels, frames),
+        frames=frames, at=at,
         task="enlarge" if factor > 1 else "reduce noise", factor=factor, channels=channels, layout=layout, top=top,
         multiple=multiple, tile=fixed, levels=False, overlap=overlap, opset=_opset(model),
         parameters=_parameters(model), file_bytes=path.stat().st_size, notes=notes,
@@ -244,6 +275,20 @@ def _inspected(path: Path, name: str, identity: str) -> ModelCard:
     if max(abs(right), abs(down)) >= SHIFTED:
         notes.append(f"It moves the picture {right:+.2f} px across and {down:+.2f} px down.")
     return card.model_copy(update={"shift_right": right, "shift_down": down, "notes": notes})
+
+
+def _standing(path: Path, layout: Layout, top: int, channels: int, frames: int) -> Run:
+    """A model of several frames as one of a single picture: all its frames are the same."""
+    run = feed(path, layout, top, channels, frames, frames // 2)
+    return lambda pixels: run(np.tile(pixels, (1, 1, frames)))
+
+
+def _which(run: Run, side: int, channels: int, frames: int) -> int:
+    """Which of its frames a model returns: the one that the result is most like while a picture moves."""
+    wide = _probe(side, side + STEP * (frames - 1), channels)
+    moving = [wide[:, STEP * number : STEP * number + side] for number in range(frames)]
+    result = run(np.concatenate(moving, axis=2))
+    return min(range(frames), key=lambda number: _likeness(moving[number], result))
 
 
 def _shift(run: Run, card: ModelCard) -> tuple[float, float]:
@@ -255,8 +300,9 @@ def _shift(run: Run, card: ModelCard) -> tuple[float, float]:
     return round(found.right, 2), round(found.down, 2)
 
 
-def _summary(factor: int, channels: int) -> str:
+def _summary(factor: int, channels: int, frames: int) -> str:
     does = f"Enlarges {factor} times" if factor > 1 else "Keeps the size"
+    does += f", from {frames} frames of a clip" if frames > 1 else ""
     return f"{does}; {'colour' if channels == 3 else 'brightness only, colour by bicubic'}. A model dropped in."
 
 

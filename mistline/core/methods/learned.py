@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Array, Frame, Size, from_ycbcr, luma, to_ycbcr
 from mistline.core.methods.denoise import CODE_VALUES_PER_POINT, DenoiseSettings, automatic
-from mistline.core.methods.method import Limits, Method, each, no_auto
+from mistline.core.methods.method import Limits, Method, Window, no_auto
 from mistline.core.methods.network import ModelCard, apply
 from mistline.core.methods.noise_level import relative_sigma
 from mistline.core.resample import resize
@@ -35,25 +35,35 @@ class LearnedSettings(BaseModel):
     )
 
 
-def _on_channels(path: Path, card: ModelCard, pixels: Array) -> Array:
+def _on_channels(path: Path, card: ModelCard, frames: list[Array]) -> Array:
     """Feed colour to a model of one channel as luma, and grey to one of three as three equal channels."""
-    channels = pixels.shape[2]
+    channels = frames[0].shape[2]
     if channels == card.channels:
-        return apply(path, card, pixels)
+        return apply(path, card, np.concatenate(frames, axis=2))
     if channels == 1:
-        return luma(apply(path, card, np.repeat(pixels, 3, axis=2)))[..., None]
-    planes = to_ycbcr(pixels)
-    bright = apply(path, card, np.ascontiguousarray(planes[..., :1]))
+        return luma(apply(path, card, np.concatenate([np.repeat(one, 3, axis=2) for one in frames], axis=2)))[
+            ..., None
+        ]
+    bright = apply(path, card, np.stack([luma(one) for one in frames], axis=2))
+    colour = to_ycbcr(frames[card.at])[..., 1:]
     size = Size(bright.shape[1], bright.shape[0])
-    return from_ycbcr(np.concatenate([bright, resize(planes[..., 1:], size, "bicubic")], axis=2))
+    return from_ycbcr(np.concatenate([bright, resize(colour, size, "bicubic")], axis=2))
 
 
-def _enlarge(path: Path, card: ModelCard, pixels: Array, target: Size) -> Array:
-    for _ in range(MOST_TIMES):
-        pixels = _on_channels(path, card, pixels)
+def _enlarge(path: Path, card: ModelCard, frames: list[Array], target: Size) -> Array:
+    pixels = _on_channels(path, card, frames)
+    for _ in range(MOST_TIMES - 1 if card.frames == 1 else 0):  # what came of one frame has no neighbours
         if pixels.shape[1] >= target.width and pixels.shape[0] >= target.height:
             break
+        pixels = _on_channels(path, card, [pixels])
     return pixels if pixels.shape[1::-1] == (target.width, target.height) else resize(pixels, target, "lanczos3")
+
+
+def _around(window: Window, card: ModelCard) -> list[Array]:
+    """The frames that a model takes; at the ends of a clip the first or last one again."""
+    last = len(window.frames) - 1
+    places = range(window.at - card.at, window.at - card.at + card.frames)
+    return [window.frames[min(max(0, place), last)].pixels for place in places]
 
 
 def _guided(path: Path, card: ModelCard, pixels: Array, settings: DenoiseSettings) -> Array:
@@ -73,8 +83,8 @@ def _guided(path: Path, card: ModelCard, pixels: Array, settings: DenoiseSetting
 def method_of(card: ModelCard, path: Path | None) -> Method:
     """The method that a model is; without its file it can be named and checked, but not run."""
 
-    @each
-    def run(frame: Frame, settings: BaseModel, target: Size) -> Frame:
+    def run(window: Window, settings: BaseModel, target: Size) -> Frame:
+        frame = window.frame
         if path is None:
             raise ProcessingFailed(f"The file of {card.name} is not at hand; run the take again.")
         if isinstance(settings, DenoiseSettings):
@@ -82,18 +92,20 @@ def method_of(card: ModelCard, path: Path | None) -> Method:
         assert isinstance(settings, LearnedSettings)
         if card.task == "enlarge":
             plain = resize(frame.pixels, target, "bicubic") if settings.strength < 100 else None
-            found = _enlarge(path, card, frame.pixels, target)
+            found = _enlarge(path, card, _around(window, card), target)
         else:
-            plain, found = frame.pixels, _on_channels(path, card, frame.pixels)
+            plain, found = frame.pixels, _on_channels(path, card, _around(window, card))
         if settings.strength < 100 and plain is not None:
             found = plain + np.float32(settings.strength / 100) * (found - plain)
         return frame.with_pixels(found)
 
-    limits = Limits(max_megapixels=60, max_factor=16 if card.task == "enlarge" else 1, working_copies=6)
+    limits = Limits(
+        max_megapixels=60, max_factor=16 if card.task == "enlarge" else 1, working_copies=5 + card.frames
+    )
     return Method(
         card.id, card.version + RUNNING, card.name, "learned", card.summary, card.reference or "A model dropped in",
         DenoiseSettings if card.levels else LearnedSettings, limits, run, automatic if card.levels else no_auto,
-        resizes=card.task == "enlarge", card=card,
+        resizes=card.task == "enlarge", card=card, reach=lambda _: max(card.at, card.frames - 1 - card.at),
     )  # fmt: skip
 
 

@@ -18,11 +18,13 @@ from pydantic import BaseModel, ConfigDict, Field
 from mistline.core.frame import Array
 from mistline.errors import ProcessingFailed
 
-__all__ = ["THREADS", "Figure", "ModelCard", "Run", "apply", "in_tiles", "session"]
+__all__ = ["THREADS", "Figure", "Layout", "ModelCard", "Run", "apply", "door", "feed", "in_tiles", "session"]
 
 THREADS = len(os.sched_getaffinity(0))
 TILE = 384
 Run = Callable[[Array], Array]
+Layout = Literal["NCHW", "NHWC", "NTCHW", "NCTHW"]
+TURNS = {"NCHW": (2, 0, 1), "NHWC": (0, 1, 2), "NTCHW": (2, 3, 0, 1), "NCTHW": (3, 2, 0, 1)}
 
 
 class Figure(BaseModel):
@@ -45,7 +47,9 @@ class ModelCard(BaseModel):
     task: Literal["enlarge", "reduce noise"]
     factor: int = Field(ge=1, le=8, description="How many times larger the result is.")
     channels: Literal[1, 3] = 3
-    layout: Literal["NCHW", "NHWC"] = "NCHW"
+    frames: int = Field(1, ge=1, description="How many consecutive frames of a clip it takes at once.")
+    at: int = Field(0, description="Which of them its result is, from 0.")
+    layout: Layout = "NCHW"
     top: Literal[1, 255] = Field(1, description="Value of white at the model's input and output.")
     multiple: int = Field(1, description="Sides of the input must be a multiple of this.")
     tile: int | None = Field(None, description="Fixed side of the input, if the model has one.")
@@ -77,25 +81,38 @@ def session(path: Path) -> onnxruntime.InferenceSession:
     return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
 
 
-def feed(path: Path, layout: str, top: int) -> Run:
-    """A function from (H, W, C) in 0..1 to the model's (H', W', C) in 0..1.
+def feed(path: Path, layout: Layout, top: int, channels: int = 3, frames: int = 1, at: int = 0) -> Run:
+    """A function from (H, W, frames x C) in 0..1 to the model's (H', W', C) in 0..1.
 
-    Channels beyond what the model's first input takes go to its second one, as they are.
+    Frames lie one behind the other in the channels; a model without an axis for them takes them so. Of a model that
+    returns all its frames, `at` is taken. Channels beyond go to the model's second input, as they are.
     """
     loaded = session(path)
     names = [given.name for given in loaded.get_inputs()]
     out = [loaded.get_outputs()[0].name]
-    turn, back = ((2, 0, 1), (1, 2, 0)) if layout == "NCHW" else ((0, 1, 2), (0, 1, 2))
+    first = channels * frames
+    rest = TURNS[layout if len(layout) == 4 else "NCHW"]
+    back = np.argsort(rest)
 
     def run(pixels: Array) -> Array:
-        parts = (pixels[..., :3] * np.float32(top), pixels[..., 3:])
-        given = (np.ascontiguousarray(part.transpose(turn)[None]) for part in parts)
-        result: Array = loaded.run(out, dict(zip(names, given, strict=False)))[0][0].transpose(back) / np.float32(
-            top
-        )
-        return result
+        stack = pixels[..., :first] * np.float32(top)
+        if len(layout) == 5:
+            stack = stack.reshape(*stack.shape[:2], frames, channels)
+        parts = (stack.transpose(TURNS[layout]), pixels[..., first:].transpose(rest))
+        given = (np.ascontiguousarray(part[None]) for part in parts)
+        result: Array = loaded.run(out, dict(zip(names, given, strict=False)))[0][0]
+        if result.ndim == 4:
+            result = result.take(min(at, result.shape[layout.index("T") - 1] - 1), axis=layout.index("T") - 1)
+        result = result.transpose(back) / np.float32(top)
+        whole = frames > 1 and result.shape[2] == first
+        return result[..., at * channels : (at + 1) * channels] if whole else result
 
     return run
+
+
+def door(path: Path, card: ModelCard) -> Run:
+    """`feed` as the card says."""
+    return feed(path, card.layout, card.top, card.channels, card.frames, card.at)
 
 
 def in_tiles(run: Run, pixels: Array, card: ModelCard, tile: int = TILE) -> Array:
@@ -126,7 +143,7 @@ def in_tiles(run: Run, pixels: Array, card: ModelCard, tile: int = TILE) -> Arra
 def apply(path: Path, card: ModelCard, pixels: Array) -> Array:
     """Run the model of a file on (H, W, C) in 0..1; the result is `card.factor` times larger, not clipped."""
     try:
-        result = in_tiles(feed(path, card.layout, card.top), pixels, card)
+        result = in_tiles(door(path, card), pixels, card)
     except MemoryError:
         raise
     except Exception as error:

@@ -14,10 +14,10 @@ from mistline.core.frame import Frame, Size, luma, to_frame
 from mistline.core.measure.detail import detail_by_octave
 from mistline.core.measure.psnr import psnr
 from mistline.core.media.plate import quantise
-from mistline.core.methods import METHODS, Traits, alone
+from mistline.core.methods import METHODS, Traits, Window, alone
 from mistline.core.methods.inspect import inspect_model
 from mistline.core.methods.learned import method_of
-from mistline.core.methods.network import ModelCard, apply, feed, in_tiles, session
+from mistline.core.methods.network import ModelCard, apply, door, feed, in_tiles, session
 from mistline.core.methods.recipe import Recipe, run_recipe
 from mistline.errors import BadModel, OutOfLimits, ProcessingFailed
 from tests.core.methods.models import blur, hidden_external, hidden_operator, resizer, save
@@ -66,7 +66,7 @@ def test_tiles_give_the_whole_picture(key: str, photograph: Frame) -> None:
     pixels = photograph.pixels[:150, :166, : card.channels]
     if card.levels:
         pixels = np.concatenate([pixels, np.full((150, 166, 2), 0.04, np.float32)], axis=2)
-    run = feed(shipped_file(key), card.layout, card.top)
+    run = door(shipped_file(key), card)
     whole = in_tiles(run, pixels, card, tile=512)
     assert np.abs(in_tiles(run, pixels, card, tile=48) - whole).max() < 2e-6
     assert whole.shape == (150 * card.factor, 166 * card.factor, card.channels)
@@ -172,7 +172,7 @@ def test_reach_is_measured_and_enough(radius: int, tmp_path: Path, photograph: F
     path = blur(tmp_path / "soft.onnx", radius)
     card = looked_into(path)
     assert radius <= card.overlap <= 2 * radius + 2 and card.task == "reduce noise"
-    run, pixels = feed(path, card.layout, card.top), photograph.pixels[:120, :130]
+    run, pixels = door(path, card), photograph.pixels[:120, :130]
     inside = slice(radius, -radius)
     tiled = in_tiles(run, pixels, card, tile=32)
     assert np.abs(tiled - run(pixels))[inside, inside].max() < 1e-6
@@ -213,6 +213,75 @@ def test_a_model_of_brightness_leaves_colour_alone(tmp_path: Path, photograph: F
     result = method.run(alone(frame), method.settings(), frame.size).pixels
     change = result - frame.pixels
     assert np.abs(change).max() > 0.02 and np.abs(change - change[..., :1]).max() < 1e-4
+
+
+def _frame_of(path: Path, shape: list, axis: int, first: int, count: int) -> Path:
+    """A model that returns a part of what it is given along one axis."""
+    parts = {"from": [first], "to": [first + count], "axis": [axis]}
+    node = helper.make_node("Slice", ["input", *parts], ["output"])
+    return save(path, [node], {name: np.array(value, np.int64) for name, value in parts.items()}, shape)
+
+
+def _mean_of_frames(path: Path, shape: list, axis: int) -> Path:
+    return save(
+        path, [helper.make_node("ReduceMean", ["input"], ["output"], axes=[axis], keepdims=0)], None, shape
+    )
+
+
+def _clip(photograph: Frame, frames: int = 7) -> tuple[Frame, ...]:
+    pixels = photograph.pixels
+    return tuple(
+        photograph.with_pixels(np.ascontiguousarray(pixels[100:170, 100 + 2 * n : 190 + 2 * n]))
+        for n in range(frames)
+    )
+
+
+@pytest.mark.parametrize(
+    ("shape", "axis", "first", "count", "frames", "at", "channels"),
+    [
+        ([1, 9, "h", "w"], 1, 3, 3, 3, 1, 3),  # frames one behind the other in the channels, the middle one
+        ([1, 15, "h", "w"], 1, 12, 3, 5, 4, 3),  # the last of five: it looks back only
+        ([1, "h", "w", 9], 3, 0, 3, 3, 0, 3),
+        ([1, 5, "h", "w"], 1, 2, 1, 5, 2, 1),
+        ([1, 5, 3, "h", "w"], 1, 0, 5, 5, 2, 3),  # all of them
+        ([1, 3, "t", "h", "w"], 2, 0, 9, 5, 2, 3),
+        ([1, 7, 1, 64, 64], 1, 0, 7, 7, 3, 1),
+    ],
+)
+def test_models_of_several_frames_are_looked_into_and_fed(
+    shape: list,
+    axis: int,
+    first: int,
+    count: int,
+    frames: int,
+    at: int,
+    channels: int,
+    tmp_path: Path,
+    photograph: Frame,
+) -> None:
+    path = _frame_of(tmp_path / "clip.onnx", shape, axis, first, count)
+    card = looked_into(path)
+    assert (card.frames, card.at, card.channels, card.factor) == (frames, at, channels, 1)
+    assert f"{frames} frames" in card.summary and f"{at} before the one it returns" in " ".join(card.notes)
+    method, clip = method_of(card, path), _clip(photograph)
+    assert method.reach(method.settings()) == max(at, frames - 1 - at)
+    for place in (0, 3, 6):
+        made = method.run(Window(clip, place, place), method.settings(), clip[0].size).pixels
+        assert np.abs(made - clip[place].pixels).max() < 1e-5
+
+
+def test_a_model_of_frames_sees_its_neighbours_and_the_ends_again(tmp_path: Path, photograph: Frame) -> None:
+    path = _mean_of_frames(tmp_path / "mean.onnx", [1, 5, 3, "h", "w"], 1)
+    card, clip = looked_into(path), _clip(photograph)
+    method = method_of(card, path)
+    for place in (0, 3, 6):
+        near = [clip[min(max(0, place + step), 6)].pixels for step in range(-2, 3)]
+        made = method.run(Window(clip, place, place), method.settings(), clip[0].size).pixels
+        assert np.abs(made - np.mean(near, axis=0)).max() < 1e-5
+    still = method.run(alone(clip[0]), method.settings(), clip[0].size).pixels
+    assert np.abs(still - clip[0].pixels).max() < 1e-5
+    large = resizer(tmp_path / "large.onnx", 2)
+    assert looked_into(large).frames == 1
 
 
 def _identity() -> list:

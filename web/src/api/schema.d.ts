@@ -1037,6 +1037,12 @@ export interface components {
              */
             architecture: string;
             /**
+             * At
+             * @description Which of them its result is, from 0.
+             * @default 0
+             */
+            at: number;
+            /**
              * Channels
              * @default 3
              * @enum {integer}
@@ -1059,6 +1065,12 @@ export interface components {
             figures: components["schemas"]["Figure"][];
             /** File Bytes */
             file_bytes: number;
+            /**
+             * Frames
+             * @description How many consecutive frames of a clip it takes at once.
+             * @default 1
+             */
+            frames: number;
             /** Id */
             id: string;
             /**
@@ -1066,7 +1078,7 @@ export interface components {
              * @default NCHW
              * @enum {string}
              */
-            layout: "NCHW" | "NHWC";
+            layout: "NCHW" | "NHWC" | "NTCHW" | "NCTHW";
             /**
              * Levels
              * @description Takes a second input: the sigma of luma and colour noise at each pixel.
