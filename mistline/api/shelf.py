@@ -13,6 +13,7 @@ from fastapi.routing import APIRoute
 
 from mistline.api import schemas
 from mistline.api.download import as_file
+from mistline.core.colour import ReadAs
 from mistline.core.plain import plain
 from mistline.errors import Conflict, Damaged, NotFound
 from mistline.store import pictures, sources, trials
@@ -113,6 +114,12 @@ def read_again(source_id: UUID) -> None:
     with connect() as connection:
         sources.get(connection, str(source_id))
     use_cases.read_again(str(source_id))
+
+
+@router.put("/sources/{source_id}/colour", status_code=202, operation_id="readOtherwise")
+def read_otherwise(source_id: UUID, how: ReadAs) -> None:
+    """Read a clip by this matrix and range, where its tags are missing or wrong; refused while trials use it."""
+    use_cases.read_otherwise(str(source_id), how)
 
 
 @router.get("/sources/{source_id}/original", operation_id="original", response_class=StreamingResponse)

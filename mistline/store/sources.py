@@ -16,6 +16,7 @@ __all__ = [
     "kinds",
     "page",
     "read_again",
+    "read_as",
     "set_job",
     "surveyed",
 ]
@@ -79,6 +80,12 @@ def finish(connection: Connection, source_id: str, facts: Row, traits: Row, pict
     """Store what was read."""
     values = {"id": source_id, "facts": database.json(facts), "traits": database.json(traits)}
     connection.execute(SQL["finish"], {**values, "picture_id": picture_id})
+
+
+def read_as(connection: Connection, source_id: str, how: Row) -> bool:
+    """Put a source that was read back to waiting, to be read otherwise; False if it is not ready."""
+    values = {"id": source_id, "read_as": database.json(how)}
+    return connection.execute(SQL["read_as"], values).fetchone() is not None
 
 
 def surveyed(connection: Connection, source_id: str, found: Row) -> None:

@@ -35,7 +35,7 @@ from mistline.work.requests import (
 from mistline.work.sandbox import run_child
 
 __all__ = [
-    "READER_VERSION", "cut_shard_views", "cut_view", "local_models", "make_shard", "mend", "read_original", "sound",
+    "cut_shard_views", "cut_view", "local_models", "make_shard", "mend", "read_original", "reading", "sound",
     "source_footage", "stored",
 ]  # fmt: skip
 
@@ -81,11 +81,16 @@ async def _original(row: Row, folder: Path) -> Path:
     return path
 
 
+def reading(source: Row) -> Row:
+    """What a source is read by, besides its file: another reading makes other pictures."""
+    return {"reader": READER_VERSION, **({"read_as": source["read_as"]} if source["read_as"] else {})}
+
+
 async def source_footage(row: Row, folder: Path, frames: Iterable[int] | None = None) -> Footage:
     """Where the frames of a source come from."""
     picture = await stored(pictures.get, row["picture_id"])
     if picture["from_original"]:
-        return Footage(original=await _original(row, folder), name=row["name"])
+        return Footage(original=await _original(row, folder), name=row["name"], read_as=row["read_as"])
     return Footage(shards=await sound(row["picture_id"], folder, frames), name=row["name"])
 
 
@@ -104,11 +109,12 @@ async def _room(need: int, report: Progress) -> None:
 async def read_original(row: Row, *, anew: bool = False) -> tuple[Original, str]:
     """Read a source's original; return what was found and the id of its picture."""
     await _room(SPARE_BYTES + min(2 * row["file_bytes"], MOST_READ), _silent)
-    identity = digest({"original": row["hash"], "reader": READER_VERSION})
+    identity = digest({"original": row["hash"], **reading(row)})
     with media().workspace() as folder:
         found = await run_child(
-            ReadOriginal(name=row["name"], path=await _original(row, folder), out=folder), what=row["name"],
-            memory_bytes=settings().reader_memory_bytes,
+            ReadOriginal(
+                name=row["name"], path=await _original(row, folder), out=folder, read_as=row["read_as"],
+            ), what=row["name"], memory_bytes=settings().reader_memory_bytes,
             seconds=settings().reader_seconds + row["file_bytes"] / SLOWEST_READING,
         )  # fmt: skip
         await stored(pictures.keep, identity, folder / "picture", found.picture.model_dump(), anew=anew)

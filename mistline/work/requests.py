@@ -7,6 +7,7 @@ from typing import Any, Generic, TypeVar
 
 from pydantic import BaseModel
 
+from mistline.core.colour import ReadAs
 from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Region, Size
 from mistline.core.measure.survey import Survey
@@ -50,6 +51,7 @@ class Footage(BaseModel):
     shards: list[Path] = []
     original: Path | None = None
     name: str = ""
+    read_as: ReadAs | None = None
 
 
 class Done(BaseModel):
@@ -84,6 +86,7 @@ class ReadOriginal(Request[Original]):
 
     path: Path
     out: Path
+    read_as: ReadAs | None = None
 
 
 class Surveyed(BaseModel):

@@ -12,6 +12,7 @@ from typing import BinaryIO
 from procrastinate.exceptions import AlreadyEnqueued
 
 from mistline.core.choose.suggest import Suggestion, suggest_recipe
+from mistline.core.colour import ReadAs
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import CHAIN_VERSION, Setup
 from mistline.core.frame import Region, Size
@@ -27,7 +28,7 @@ from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work import tasks
 from mistline.work.lane import Lane
-from mistline.work.making import READER_VERSION, source_footage
+from mistline.work.making import reading, source_footage
 from mistline.work.queue import queue
 from mistline.work.requests import MeasureRegion, PreviewInput, PreviewMade
 from mistline.work.sandbox import run_child
@@ -47,6 +48,7 @@ __all__ = [
     "outlook",
     "preview",
     "read_again",
+    "read_otherwise",
     "remove_trial",
     "repeats_of",
     "requeue_adrift",
@@ -117,6 +119,24 @@ def read_again(source_id: str) -> None:
     job = tasks.read_source.defer(source_id=source_id)
     with connect() as connection:
         sources.set_job(connection, source_id, job)
+
+
+def read_otherwise(source_id: str, how: ReadAs) -> None:
+    """Read a clip by another matrix and range than its tags say; refused where trials rest on what was read."""
+    with connect() as connection:
+        source = sources.get(connection, source_id)
+        used = trials.count_for_source(connection, source_id)
+        if used:
+            raise Conflict(
+                f"{source['name']} is used by {used} trial{'s'[: used != 1]}, which would change; remove them first."
+            )
+        if not (source["facts"] or {}).get("read_as"):
+            raise OutOfLimits(
+                f"{source['name']} is not a clip of luma and colour difference; there is no matrix to set."
+            )
+        if not sources.read_as(connection, source_id, how.model_dump()):
+            raise Conflict(f"{source['name']} is being read; wait until it is there.")
+    read_again(source_id)
 
 
 def mend(picture_id: str) -> None:
@@ -369,7 +389,7 @@ def start_trial(
         source = _measurable(sources.get(connection, source_id))
         sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
         part = _part(source, setup, first, frames)
-        made_of = {"source": source["hash"], "reader": READER_VERSION, "chain": CHAIN_VERSION,
+        made_of = {"source": source["hash"], **reading(source), "chain": CHAIN_VERSION,
                    "setup": setup.identity(), "part": part}  # fmt: skip
         trial = {
             "name": name.strip() or f"{source['name']}, {setup.words()}", "source_id": source_id,

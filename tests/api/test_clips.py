@@ -6,8 +6,10 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
+from colour import WEIGHTS_YCBCR, RGB_to_YCbCr, YCbCr_to_RGB
 from PIL import Image
 
+from tests.conftest import as_png
 from tests.core.media.clips import number_of, write_clip
 from tests.harness import Running, until
 
@@ -55,6 +57,38 @@ def whole(app: Running, picture: str, frame: int) -> np.ndarray:
 
     content = app.http.get(f"/api/pictures/{picture}/frames/{frame}/plate").content
     return cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
+
+
+def test_a_clip_without_tags_is_read_as_it_is_told(app: Running, tmp_path: Path) -> None:
+    """Against colour-science's conversions with the weights of BT.601 and BT.709."""
+    colour = np.array([200, 60, 90], np.uint8)
+    path = write_clip(
+        tmp_path / "a.mkv",
+        "ffv1",
+        "yuv444p",
+        6,
+        picture=lambda _, size: np.full((size[1], size[0], 3), colour, np.uint8),
+    )
+    source = app.read("untagged.mkv", path.read_bytes())
+    assert source["facts"]["read_as"] == {"matrix": "BT.601", "full_range": False}
+    stored = RGB_to_YCbCr(colour / 255, K=WEIGHTS_YCBCR["ITU-R BT.601"], out_legal=True)
+    url = f"/api/sources/{source['id']}"
+    for matrix, full in (("BT.709", False), ("BT.601", True), ("BT.2020", False), ("BT.601", False)):
+        assert app.http.put(f"{url}/colour", json={"matrix": matrix, "full_range": full}).status_code == 202
+        source = app.settled(source)
+        assert source["facts"]["read_as"] == {"matrix": matrix, "full_range": full}
+        assert "as was set here" in " ".join(source["facts"]["notes"])
+        weights = WEIGHTS_YCBCR[f"ITU-R {matrix}"]
+        given = stored - np.array([0, 128, 128]) / 255 if full else stored  # theirs is centred on 0 in full range
+        wanted = YCbCr_to_RGB(given, K=weights, in_legal=not full)
+        found = whole(app, source["picture_id"], 3)[40, 40] / 65535
+        assert np.abs(found - np.clip(wanted, 0, 1)).max() < 2.5 / 255, matrix
+    app.start_trial(source["id"], "Bicubic", factor=2)
+    refused = app.http.put(f"{url}/colour", json={"matrix": "BT.709", "full_range": False})
+    assert refused.status_code == 409 and "used by 1 trial" in refused.json()["detail"]
+    still = app.read("still.png", as_png(np.full((64, 64, 3), 90, np.uint8)))
+    refused = app.http.put(f"/api/sources/{still['id']}/colour", json={"matrix": "BT.709", "full_range": False})
+    assert refused.status_code == 422 and "no matrix to set" in refused.json()["detail"]
 
 
 def test_a_part_is_tried_in_shards_and_scored_frame_by_frame(app: Running, source: dict) -> None:

@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field, computed_field
 
 from mistline.core.choose.suggest import suggest_kind
+from mistline.core.colour import ReadAs
 from mistline.core.measure.survey import Stretch
 from mistline.core.methods import Traits
 
@@ -48,6 +49,7 @@ class Facts(BaseModel):
     scan: str = ""
     bits_a_second: float | None = None
     sound: list[str] = []
+    read_as: ReadAs | None = Field(None, description="matrix and range; none for what is R'G'B' already")
     strip: list[int] = Field([0], description="frames that are there as small pictures")
     refused: str = Field("", description="why nothing can be measured on it; empty if it can")
     shots: list[int] | None = Field(

@@ -22,6 +22,7 @@ from typing import Any
 import av
 import numpy as np
 
+from mistline.core.colour import ReadAs
 from mistline.core.frame import Array, Codes, Size
 from mistline.core.media.planes import rgb_of_planes
 from mistline.core.media.still import signature
@@ -91,8 +92,8 @@ class Clip:
         With a sentence that names the file, here or while frames are read.
     """
 
-    def __init__(self, path: Path, name: str) -> None:
-        self.path, self.name = path, name
+    def __init__(self, path: Path, name: str, read_as: ReadAs | None = None) -> None:
+        self.path, self.name, self.read_as = path, name, read_as
 
     @contextlib.contextmanager
     def _opened(self) -> Iterator[tuple[Any, Any]]:
@@ -204,6 +205,10 @@ class Clip:
         full = rgb or spoken == 2 or frame.format.name.startswith("yuvj")
         transfer = TRANSFER_OF.get(int(frame.color_trc), "")
         primaries = PRIMARIES_OF.get(int(frame.color_primaries), "")
+        if self.read_as and not rgb:
+            notes.append("Its colour is read as was set here, not by its tags.")
+            span = "full range" if self.read_as.full_range else "16-235"
+            return self.read_as.matrix, self.read_as.full_range, f"{self.read_as.matrix}, {span}", transfer
         if tagged is None and int(frame.colorspace) not in (2, 3):
             raise BadMedia(
                 f"{self.name} has a colour matrix that is not known here (code {int(frame.colorspace)}); "
@@ -342,8 +347,8 @@ def _sound(container: Any) -> list[str]:
     ]
 
 
-def read_clip(path: Path, name: str) -> Clip:
+def read_clip(path: Path, name: str, read_as: ReadAs | None = None) -> Clip:
     """Open a clip and look into it, so that what is wrong with it is said now."""
-    clip = Clip(path, name)
+    clip = Clip(path, name, read_as)
     _ = clip.facts
     return clip

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from mistline.core.colour import ReadAs
 from mistline.core.media.archive import MARK
 from mistline.core.media.clip import Clip, looks_like_clip, read_clip
 from mistline.core.media.sequence import Sequence, read_sequence
@@ -14,13 +15,13 @@ def _is_archive(path: Path) -> bool:
         return file.read(len(MARK)) == MARK
 
 
-def open_moving(path: Path, name: str) -> Clip | Sequence:
+def open_moving(path: Path, name: str, read_as: ReadAs | None = None) -> Clip | Sequence:
     """The frames of an original that was read before."""
-    return Sequence(path, name) if _is_archive(path) else Clip(path, name)
+    return Sequence(path, name) if _is_archive(path) else Clip(path, name, read_as)
 
 
-def read_moving(path: Path, name: str) -> Clip | Sequence | None:
+def read_moving(path: Path, name: str, read_as: ReadAs | None = None) -> Clip | Sequence | None:
     """Look into an original; None where it is a still, or nothing that could be read."""
     if _is_archive(path):
         return read_sequence(path, name)
-    return read_clip(path, name) if looks_like_clip(path) else None
+    return read_clip(path, name, read_as) if looks_like_clip(path) else None

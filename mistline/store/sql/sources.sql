@@ -40,6 +40,12 @@ update sources
 set state = 'ready', error = null, facts = %(facts)s, traits = %(traits)s, picture_id = %(picture_id)s
 where id = %(id)s
 
+-- name: read_as
+-- Nothing that was found by the reading before is kept.
+update sources set read_as = %(read_as)s, state = 'waiting', facts = null, traits = null
+where id = %(id)s and state = 'ready'
+returning *
+
 -- name: surveyed
 -- Once: notes that are there already are not added again.
 update sources set facts = (facts || %(found)s) || jsonb_build_object('notes', (facts -> 'notes') || %(notes)s)

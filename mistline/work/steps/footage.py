@@ -24,7 +24,9 @@ def fresh(folder: Path) -> Path:
 
 def open_footage(footage: Footage) -> Plate | Clip | Sequence:
     """The frames of a picture."""
-    return open_moving(footage.original, footage.name) if footage.original else Plate(footage.shards)
+    if footage.original:
+        return open_moving(footage.original, footage.name, footage.read_as)
+    return Plate(footage.shards)
 
 
 class PictureWriter:

@@ -6,13 +6,13 @@ from statistics import median
 from mistline.core.measure import measure_traits
 from mistline.core.measure.survey import survey
 from mistline.core.media.clip import Clip
-from mistline.core.media.moving import open_moving, read_moving
-from mistline.core.media.plate import write_thumbnail
+from mistline.core.media.moving import read_moving
+from mistline.core.media.plate import Plate, write_thumbnail
 from mistline.core.media.sequence import Sequence
 from mistline.core.media.still import read_still
 from mistline.core.methods import Traits
 from mistline.work.requests import Original, Progress, ReadOriginal, SurveyClip, Surveyed
-from mistline.work.steps.footage import made, rate_text, write_still
+from mistline.work.steps.footage import made, open_footage, rate_text, write_still
 
 __all__ = ["read_original", "survey_clip"]
 
@@ -22,7 +22,7 @@ STRIP, MEASURED = 16, 3  # frames of a clip that are shown small, and that its t
 def read_original(request: ReadOriginal, report: Progress) -> Original:
     """Its facts, first traits and picture."""
     report("reading", 0.1)
-    moving = read_moving(request.path, request.name)
+    moving = read_moving(request.path, request.name, request.read_as)
     return _moving(request, moving, report) if moving else _still(request, report)
 
 
@@ -55,7 +55,7 @@ def _moving(request: ReadOriginal, clip: Clip | Sequence, report: Progress) -> O
         "bit_depth": known.bit_depth, "channels": known.channels, "colour": known.colour,
         "file_type": known.file_type, "notes": known.notes, "frames": count, "rate": rate_text(known.rate),
         "codec": known.codec, "scan": known.scan, "bits_a_second": known.bits_a_second, "sound": known.sound,
-        "refused": known.refused, "strip": strip,
+        "refused": known.refused, "strip": strip, "read_as": _read_as(clip),
     }  # fmt: skip
     picture = made(known.size, 16).model_copy(
         update={"frames": count, "rate": rate_text(known.rate), "from_original": True}
@@ -63,10 +63,17 @@ def _moving(request: ReadOriginal, clip: Clip | Sequence, report: Progress) -> O
     return Original(facts=facts, traits=_typical(traits), picture=picture)
 
 
+def _read_as(clip: Clip | Sequence) -> dict[str, object] | None:
+    """Matrix and range of what is not R'G'B' already."""
+    if isinstance(clip, Sequence) or clip.facts.matrix == "RGB":
+        return None
+    return {"matrix": clip.facts.matrix, "full_range": clip.facts.full_range}
+
+
 def survey_clip(request: SurveyClip, report: Progress) -> Surveyed:
     """Its shots, parts worth trying, and what its frames are."""
-    assert request.source.original is not None
-    clip = open_moving(request.source.original, request.name)
+    clip = open_footage(request.source)
+    assert not isinstance(clip, Plate)
     return Surveyed(found=survey(clip.lumas(), clip.count, clip.facts.rate, clip.facts.scan))
 
 

@@ -4,6 +4,7 @@ import type { components, paths } from "./schema";
 type Schemas = components["schemas"];
 export type Source = Schemas["Source"];
 export type Kind = Schemas["Kind"];
+export type ReadAs = Schemas["ReadAs"];
 export type Trial = Schemas["Trial"];
 export type TrialItem = Schemas["TrialItem"];
 export type Entry = Schemas["Entry"];

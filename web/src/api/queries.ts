@@ -9,6 +9,7 @@ import {
 import {
   answer,
   client,
+  type ReadAs,
   type Recipe,
   type Setup,
   type Source,
@@ -162,6 +163,17 @@ export function useEditSource() {
           params: { path: { source_id: edit.id } },
           body: { kind: edit.kind, story: edit.story, name: edit.name },
         }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+  });
+}
+
+export function useReadOtherwise() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, how }: { id: string; how: ReadAs }) =>
+      answer(
+        client.PUT("/api/sources/{source_id}/colour", { params: { path: { source_id: id } }, body: how }),
       ),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
   });

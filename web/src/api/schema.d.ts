@@ -448,6 +448,26 @@ export interface paths {
         patch: operations["editSource"];
         trace?: never;
     };
+    "/api/sources/{source_id}/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Read Otherwise
+         * @description Read a clip by this matrix and range, where its tags are missing or wrong; refused while trials use it.
+         */
+        put: operations["readOtherwise"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{source_id}/original": {
         parameters: {
             query?: never;
@@ -830,6 +850,8 @@ export interface components {
              * @description frames a second as an exact fraction, "24000/1001"; none for a still
              */
             rate?: string | null;
+            /** @description matrix and range; none for what is R'G'B' already */
+            read_as?: components["schemas"]["ReadAs"] | null;
             /**
              * Refused
              * @description why nothing can be measured on it; empty if it can
@@ -1459,6 +1481,19 @@ export interface components {
             trial_id: string;
             /** Trial Name */
             trial_name: string;
+        };
+        /**
+         * ReadAs
+         * @description Matrix and range (full, or 16-235 in 8 bits) that a clip is read by, as its tags say or as was set.
+         */
+        ReadAs: {
+            /** Full Range */
+            full_range: boolean;
+            /**
+             * Matrix
+             * @enum {string}
+             */
+            matrix: "BT.601" | "BT.709" | "BT.2020";
         };
         /**
          * Recipe
@@ -2840,6 +2875,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Source"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readOtherwise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadAs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description What went wrong, in a sentence */

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { answer, client, type Kind, type Source } from "../../api/client";
-import { useEditSource, useRemoveSource } from "../../api/queries";
+import { answer, client, type Kind, type ReadAs, type Source } from "../../api/client";
+import { useEditSource, useReadOtherwise, useRemoveSource } from "../../api/queries";
 import { bytes, dataRate, frameRate, lasting, megapixels, pixels, rateOf } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, ButtonLink, Fact, Trouble } from "../../ui/parts";
@@ -78,6 +78,43 @@ function Moving({ facts, rate }: { facts: NonNullable<Source["facts"]>; rate: nu
   );
 }
 
+/** Matrix and range of a clip, to be set right where its tags are missing or wrong. */
+function ReadAsSelects({ source, how }: { source: Source; how: ReadAs }) {
+  const read = useReadOtherwise();
+  const look = "rounded-sm border border-line bg-sheet px-1 py-0.5";
+  return (
+    <div className="text-[14px]">
+      <div role="group" aria-label="Colour read as" className="flex flex-wrap items-center gap-2">
+        <span className="text-soft">Colour read as</span>
+        <select
+          aria-label="Matrix"
+          value={how.matrix}
+          onChange={(event) =>
+            read.mutate({ id: source.id, how: { ...how, matrix: event.target.value as ReadAs["matrix"] } })
+          }
+          className={look}
+        >
+          {["BT.601", "BT.709", "BT.2020"].map((matrix) => (
+            <option key={matrix}>{matrix}</option>
+          ))}
+        </select>
+        <select
+          aria-label="Range"
+          value={how.full_range ? "full" : "limited"}
+          onChange={(event) =>
+            read.mutate({ id: source.id, how: { ...how, full_range: event.target.value === "full" } })
+          }
+          className={look}
+        >
+          <option value="limited">16-235</option>
+          <option value="full">full range</option>
+        </select>
+      </div>
+      <Trouble error={read.error} />
+    </div>
+  );
+}
+
 function Unread({ source }: { source: Source }) {
   const queries = useQueryClient();
   const again = useMutation({
@@ -138,6 +175,7 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
             {note}
           </p>
         ))}
+        {source.facts?.read_as && <ReadAsSelects source={source} how={source.facts.read_as} />}
         <Trouble error={edit.error ?? remove.error} />
         {source.suggested && (
           <p className="text-[14px] text-soft">
