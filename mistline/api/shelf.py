@@ -17,9 +17,10 @@ from mistline.core.colour import ReadAs
 from mistline.core.plain import plain
 from mistline.errors import Conflict, Damaged, NotFound
 from mistline.store import pictures, sources, trials
-from mistline.store.database import connect
+from mistline.store.database import Row, connect
 from mistline.store.files import media, original_key
 from mistline.work import trials as use_cases
+from mistline.work.requests import Axis
 
 __all__ = ["clean_name", "router"]
 
@@ -149,28 +150,39 @@ def picture(picture_id: str) -> schemas.Picture:
 PNG: dict[int | str, dict[str, Any]] = {200: {"content": {"image/png": {}}}}
 
 
-async def _png(picture_id: str, frame: int, name: str) -> Response:
-    """A file of a frame's view; one that is missing or damaged is made meanwhile, or that is said."""
+async def _of_frame(picture_id: str, frame: int, name: str) -> Response:
+    """A file of a frame's view."""
+
+    def make() -> None:
+        use_cases.cut_view(picture_id, frame, whole=name == pictures.WHOLE)
+
+    return await _png(
+        picture_id, f"{frame}/{name}", lambda picture: pictures.has(picture, f"{frame}/{name}"), make
+    )
+
+
+async def _png(picture_id: str, name: str, can_be: Callable[[Row], bool], make: Callable[[], None]) -> Response:
+    """A file of a picture's view; one that is missing or damaged is made meanwhile, or that is said."""
     if not re.fullmatch(r"[0-9a-f]{64}", picture_id):  # ids are digests; nothing else reaches the media store
         raise NotFound("There is no such picture.")
     asked, deadline = False, time.monotonic() + MAKING_SECONDS
     while True:
-        data = await asyncio.to_thread(pictures.part, picture_id, f"{frame}/{name}")
+        data = await asyncio.to_thread(pictures.part, picture_id, name)
         if data is not None:
             return Response(data, media_type="image/png", headers=FOREVER)
-        if not asked and not await asyncio.to_thread(_has, picture_id, f"{frame}/{name}"):
+        if not asked and not await asyncio.to_thread(_can_be, picture_id, can_be):
             raise NotFound("There is no such picture, or no such part of it.")
         if time.monotonic() > deadline:
             raise Damaged(picture_id)
         if not asked:
-            await asyncio.to_thread(use_cases.cut_view, picture_id, frame, whole=name == pictures.WHOLE)
+            await asyncio.to_thread(make)
         asked = True
         await asyncio.sleep(0.2)
 
 
-def _has(picture_id: str, name: str) -> bool:
+def _can_be(picture_id: str, test: Callable[[Row], bool]) -> bool:
     with connect() as connection:
-        return pictures.has(pictures.get(connection, picture_id), name)
+        return test(pictures.get(connection, picture_id))
 
 
 @router.get(
@@ -181,7 +193,7 @@ def _has(picture_id: str, name: str) -> bool:
 )
 async def tile(picture_id: str, frame: int, level: int, column: int, row: int) -> Response:
     """One tile of a frame's view: 8-bit PNG, exactly the frame's values at level 0. A still's frame is 0."""
-    return await _png(picture_id, frame, f"{level}/{column}_{row}.png")
+    return await _of_frame(picture_id, frame, f"{level}/{column}_{row}.png")
 
 
 @router.get(
@@ -192,7 +204,7 @@ async def tile(picture_id: str, frame: int, level: int, column: int, row: int) -
 )
 async def thumbnail(picture_id: str, frame: int) -> Response:
     """A small picture for lists."""
-    return await _png(picture_id, frame, pictures.THUMBNAIL)
+    return await _of_frame(picture_id, frame, pictures.THUMBNAIL)
 
 
 @router.get(
@@ -200,9 +212,23 @@ async def thumbnail(picture_id: str, frame: int) -> Response:
 )
 async def plate(picture_id: str, frame: int) -> Response:
     """The whole lossless frame as PNG, at its own bit depth."""
-    response = await _png(picture_id, frame, pictures.WHOLE)
+    response = await _of_frame(picture_id, frame, pictures.WHOLE)
     response.headers.update(as_file(f"{picture_id[:12]}-{frame:06d}.png"))
     return response
+
+
+@router.get(
+    "/pictures/{picture_id}/slices/{axis}/{at}", operation_id="slice", responses=PNG, response_class=Response
+)
+async def slice_over_time(picture_id: str, axis: Axis, at: int) -> Response:
+    """One row of a picture over all its frames, time going down; or one column, time going right. 8-bit PNG."""
+
+    def can_be(picture: Row) -> bool:
+        length = picture["height"] if axis == "row" else picture["width"]
+        return 0 <= at < length and 1 < picture["frames"] <= use_cases.MAX_FRAMES
+
+    name = pictures.slice_name(axis, at)
+    return await _png(picture_id, name, can_be, lambda: use_cases.cut_slice(picture_id, axis, at))
 
 
 router.include_router(sequence_router)

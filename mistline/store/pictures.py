@@ -11,8 +11,8 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import file_hash, known_hash, media
 
 __all__ = [
-    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "file_key", "get", "has", "keep", "keep_view", "origin", "part", "plate",
-    "shard_files",
+    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "file_key", "get", "has", "keep", "keep_slice", "keep_view", "origin",
+    "part", "plate", "shard_files", "slice_name",
 ]  # fmt: skip
 
 SQL = queries("pictures")
@@ -109,6 +109,16 @@ def keep(connection: Connection, picture_id: str, folder: Path, facts: Row, *, a
     for view in views.iterdir() if views.exists() else ():
         keep_view(view, picture_id, int(view.name))
     return picture_id
+
+
+def slice_name(axis: str, at: int) -> str:
+    """The file of a row or column over all frames, in a picture's view."""
+    return f"{axis}/{at}.png"
+
+
+def keep_slice(path: Path, picture_id: str, axis: str, at: int) -> None:
+    """Put a row or column over all frames into the view."""
+    media().replace(path, file_key(picture_id, f"view/{slice_name(axis, at)}"))
 
 
 def keep_view(path: Path, picture_id: str, frame: int, name: str = "") -> None:

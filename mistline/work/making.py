@@ -21,6 +21,8 @@ from mistline.store.database import Row, connect
 from mistline.store.files import known_hash, media, original_key
 from mistline.store.settings import settings
 from mistline.work.requests import (
+    Axis,
+    CutSlice,
     Footage,
     LocalModel,
     MakeShard,
@@ -35,8 +37,8 @@ from mistline.work.requests import (
 from mistline.work.sandbox import run_child
 
 __all__ = [
-    "cut_shard_views", "cut_view", "local_models", "make_shard", "mend", "read_original", "reading", "sound",
-    "source_footage", "stored",
+    "cut_shard_views", "cut_slice", "cut_view", "local_models", "make_shard", "mend", "read_original", "reading",
+    "sound", "source_footage", "stored",
 ]  # fmt: skip
 
 log = logging.getLogger("mistline.work")
@@ -246,6 +248,20 @@ async def _cut(picture_id: str, frames: list[int], *, whole: bool = False) -> No
 async def cut_view(picture_id: str, frame: int, *, whole: bool = False) -> None:
     """Cut the tiles of a frame, or write all of it as PNG, and keep them in the media store."""
     await _cut(picture_id, [frame], whole=whole)
+
+
+async def cut_slice(picture_id: str, axis: Axis, at: int) -> None:
+    """Cut a row or column over all frames of a picture, and keep it in the media store."""
+    picture = await stored(pictures.get, picture_id)
+    with media().workspace() as folder:
+        request = CutSlice(
+            name="a picture", footage=await _footage(picture_id, folder, range(picture["frames"])),
+            frames=picture["frames"], axis=axis, at=at, out=folder / "slice.png",
+        )  # fmt: skip
+        await run_child(
+            request, what="a picture", memory_bytes=settings().reader_memory_bytes, seconds=settings().take_seconds
+        )
+        await asyncio.to_thread(pictures.keep_slice, request.out, picture_id, axis, at)
 
 
 async def cut_shard_views(picture_id: str, first: int) -> None:

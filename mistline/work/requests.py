@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, Literal, TypeVar
 
 from pydantic import BaseModel
 
@@ -16,12 +16,13 @@ from mistline.core.methods.recipe import Recipe
 from mistline.core.timing.machine import Machine
 
 __all__ = [
-    "Alike", "CropTimed", "Done", "Footage", "InspectModel", "LocalModel", "MadePicture", "MakeShard", "MakeViews",
-    "MeasureRegion", "Original", "Prepare", "Prepared", "PreviewInput", "PreviewMade", "Progress", "ReadOriginal",
-    "RegionMeasured", "Request", "Scored", "ShardMade", "SurveyClip", "Surveyed", "TimeCrop", "Timing",
+    "Alike", "Axis", "CropTimed", "CutSlice", "Done", "Footage", "InspectModel", "LocalModel", "MadePicture", "MakeShard",
+    "MakeViews", "MeasureRegion", "Original", "Prepare", "Prepared", "PreviewInput", "PreviewMade", "Progress",
+    "ReadOriginal", "RegionMeasured", "Request", "Scored", "ShardMade", "SurveyClip", "Surveyed", "TimeCrop", "Timing",
 ]  # fmt: skip
 
 A = TypeVar("A", bound=BaseModel)
+Axis = Literal["row", "column"]
 Progress = Callable[[str, float], None]  # (stage, share done)
 
 
@@ -236,6 +237,16 @@ class RegionMeasured(BaseModel):
     """Scores by letter."""
 
     scores: dict[str, dict[str, Scored]]
+
+
+class CutSlice(Request[Done]):
+    """Write one row or column of pixels over all frames to `out`, a PNG of 8 bits; a pixel along time is a frame."""
+
+    footage: Footage
+    frames: int
+    axis: Axis
+    at: int
+    out: Path
 
 
 class MeasureRegion(Request[RegionMeasured]):

@@ -24,12 +24,12 @@ from mistline.store.settings import settings
 from mistline.work import making
 from mistline.work.joining import joined_alike, joined_scores, joined_timing
 from mistline.work.making import stored
-from mistline.work.requests import InspectModel, ShardMade, SurveyClip, TimeCrop
+from mistline.work.requests import Axis, InspectModel, ShardMade, SurveyClip, TimeCrop
 from mistline.work.sandbox import run_child
 
 __all__ = [
-    "LANES", "cut_shard_views", "cut_view", "inspect_model", "jobs", "make_shard", "mend_picture", "read_source",
-    "survey_source", "time_crop",
+    "LANES", "cut_shard_views", "cut_slice", "cut_view", "inspect_model", "jobs", "make_shard", "mend_picture",
+    "read_source", "survey_source", "time_crop",
 ]  # fmt: skip
 
 log = logging.getLogger("mistline.work")
@@ -235,6 +235,12 @@ async def mend_picture(picture_id: str) -> None:
 async def cut_view(picture_id: str, frame: int, whole: bool) -> None:
     """Cut the tiles of a frame that nobody has looked at yet or whose tiles are damaged, or write all of it as PNG."""
     await _or_say(picture_id, making.cut_view(picture_id, frame, whole=whole))
+
+
+@jobs.task(name="cut_slice", queue=READING)
+async def cut_slice(picture_id: str, axis: Axis, at: int) -> None:
+    """Cut a row or column over all frames that somebody wants to see."""
+    await _or_say(picture_id, making.cut_slice(picture_id, axis, at))
 
 
 @jobs.task(name="cut_shard_views", queue=READING)

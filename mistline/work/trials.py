@@ -30,7 +30,7 @@ from mistline.work import tasks
 from mistline.work.lane import Lane
 from mistline.work.making import reading, source_footage
 from mistline.work.queue import queue
-from mistline.work.requests import MeasureRegion, PreviewInput, PreviewMade
+from mistline.work.requests import Axis, MeasureRegion, PreviewInput, PreviewMade
 from mistline.work.sandbox import run_child
 
 __all__ = [
@@ -38,6 +38,7 @@ __all__ = [
     "Outlook",
     "cancel_take",
     "cancel_trial",
+    "cut_slice",
     "cut_view",
     "import_model",
     "import_original",
@@ -161,6 +162,15 @@ def cut_view(picture_id: str, frame: int, *, whole: bool) -> None:
             tasks.cut_shard_views.configure(queueing_lock=f"views:{picture_id}:{shard}", priority=AHEAD).defer(
                 picture_id=picture_id, first=shard
             )
+
+
+def cut_slice(picture_id: str, axis: Axis, at: int) -> None:
+    """Queue the cutting of a row or column over all frames, once however many ask."""
+    with contextlib.suppress(AlreadyEnqueued):
+        lock = f"slice:{picture_id}:{axis}:{at}"
+        tasks.cut_slice.configure(queueing_lock=lock, priority=ASKED).defer(
+            picture_id=picture_id, axis=axis, at=at
+        )
 
 
 def _shards(picture_id: str, folder: Path, frame: int) -> list[Path]:

@@ -121,6 +121,18 @@ def test_frames_are_looked_at_that_nobody_cut_before(app: Running, source: dict)
     assert app.http.get(f"/api/pictures/{source['picture_id']}/frames/40/thumbnail").status_code == 404
 
 
+def test_a_row_and_a_column_over_time_are_the_frames_own(app: Running, source: dict) -> None:
+    frames = np.stack([whole(app, source["picture_id"], frame) for frame in range(40)])
+    eight_bit = (frames.astype(np.uint32) + 128) // 257
+    for axis, at, wanted in (("row", 17, eight_bit[:, 17]), ("column", 40, eight_bit[:, :, 40].swapaxes(0, 1))):
+        answer = app.http.get(f"/api/pictures/{source['picture_id']}/slices/{axis}/{at}")
+        assert answer.status_code == 200, answer.text
+        assert np.array_equal(np.asarray(Image.open(io.BytesIO(answer.content))), wanted)
+    for wrong in ("row/96", "column/128", "row/-1"):
+        assert app.http.get(f"/api/pictures/{source['picture_id']}/slices/{wrong}").status_code == 404
+    assert app.http.get(f"/api/pictures/{source['picture_id']}/slices/slant/3").status_code == 422
+
+
 @pytest.mark.parametrize(
     "first, frames, words", [(0, 41, "has 40 frames"), (40, 1, "has 40 frames"), (39, 2, "has 40 frames")]
 )

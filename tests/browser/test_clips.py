@@ -43,6 +43,37 @@ def settled(page: Page, frame: int) -> None:
         expect(canvas).not_to_have_attribute("data-shown", "")
 
 
+def over_time(page: Page) -> None:
+    """A row through the blocks over all frames: what stands at each height tells the frame; a press goes there."""
+    page.keyboard.press("o")
+    for _ in range(4):
+        page.keyboard.press("ArrowUp")  # to the first row of the picture, which has blocks
+    expect(page.get_by_test_id("slice-place")).to_have_text("Row 0 of every frame, time going down")
+    expect(page.locator("canvas:not([data-shown=''])")).to_have_count(4)
+    read = """([frames, block, bits]) => [...document.querySelectorAll('canvas')].map(canvas => {
+        const each = Math.floor(canvas.height / frames), left = Math.floor((canvas.width - 128) / 2);
+        const from = Math.floor((canvas.height - each * frames) / 2);
+        return Array.from({length: frames}, (_, frame) => {
+            const y = from + Math.floor((frame + 0.5) * each);
+            const row = canvas.getContext('2d').getImageData(left, y, 128, 1).data;
+            let number = 0;
+            for (let bit = 0; bit < bits; bit++) number += (row[4 * (bit * block + block / 2)] > 128) << bit;
+            return number;
+        });
+    })"""
+    wanted = [list(range(FIRST, FIRST + FRAMES))] * 4
+    until(lambda: page.evaluate(read, [FRAMES, BLOCK, BITS]) == wanted, what="every frame's row")
+    canvas = page.locator("canvas").nth(2)
+    box = canvas.bounding_box()
+    assert box
+    page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 3.5 / FRAMES)
+    expect(page.get_by_test_id("frame")).to_have_text(str(FIRST + 3))
+    page.get_by_role("button", name="Show a column").click()
+    expect(page.get_by_test_id("slice-place")).to_have_text("Column 64 of every frame, time going right")
+    expect(page).to_have_url(re.compile(r"mode=time.*along=column|along=column.*mode=time"))
+    page.keyboard.press("p")
+
+
 def test_a_clip_goes_from_the_shelf_to_the_verdict(page: Page, app: Running, clip: Path) -> None:
     page.goto("/shelf")
     page.set_input_files("input[type=file]", clip)
@@ -107,6 +138,7 @@ def test_a_clip_goes_from_the_shelf_to_the_verdict(page: Page, app: Running, cli
     expect(page).to_have_url(re.compile(r"frame=12\b"))
     page.reload()
     settled(page, 12)
+    over_time(page)
     page.get_by_role("link", name="Scores", exact=True).click()
     expect(page.get_by_role("row", name="PSNR, RGB")).to_be_visible()
 

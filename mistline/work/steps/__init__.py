@@ -12,6 +12,7 @@ STEPS: dict[type[requests.Request[Any]], Callable[..., Any]] = {
     requests.ReadOriginal: read.read_original,
     requests.SurveyClip: read.survey_clip,
     requests.MakeViews: look.make_views,
+    requests.CutSlice: look.cut_slice,
     requests.MeasureRegion: look.measure_region,
     requests.Prepare: prepare.prepare,
     requests.PreviewInput: prepare.preview_input,

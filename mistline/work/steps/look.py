@@ -1,13 +1,15 @@
 """What looking asks for: the tiles of a frame, the measures of a region."""
 
+import numpy as np
+
 from mistline.core.measure import Evidence, measure_all
 from mistline.core.measure.measure import luma_of
-from mistline.core.media.plate import Plate, write_png, write_view
-from mistline.work.requests import Done, MakeViews, MeasureRegion, Progress, RegionMeasured
+from mistline.core.media.plate import Plate, to_eight_bit, write_png, write_view
+from mistline.work.requests import CutSlice, Done, MakeViews, MeasureRegion, Progress, RegionMeasured
 from mistline.work.steps.footage import fresh, open_footage
 from mistline.work.steps.take import scored
 
-__all__ = ["make_views", "measure_region"]
+__all__ = ["cut_slice", "make_views", "measure_region"]
 
 
 def make_views(request: MakeViews, report: Progress) -> Done:
@@ -19,6 +21,17 @@ def make_views(request: MakeViews, report: Progress) -> Done:
             write_png(folder / "whole.png", codes)
         else:
             write_view(folder, codes)
+    return Done()
+
+
+def cut_slice(request: CutSlice, report: Progress) -> Done:
+    """A row of all frames, time going down; or a column, time going right."""
+    across = request.axis == "row"
+    lines = [
+        to_eight_bit(codes[request.at] if across else codes[:, request.at])
+        for codes in open_footage(request.footage).stream(0, request.frames)
+    ]
+    write_png(request.out, np.ascontiguousarray(np.stack(lines, axis=0 if across else 1)))
     return Done()
 
 

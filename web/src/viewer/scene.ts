@@ -1,5 +1,7 @@
 import type { Picture } from "../api/client";
 import { paint, ready, type Clip } from "./paint";
+import { paintSlice, sliceUrl, type Slice } from "./slice";
+import { tile } from "./tiles";
 import { zoomOf, type Viewport } from "./viewport";
 
 /** How the difference of two pictures is shown. */
@@ -9,17 +11,25 @@ export interface DifferenceLook {
   gain: number;
 }
 
-/** What a pane shows: one picture, two beside a divider (its place a share of the pane), or how two differ. */
+/** What a pane shows: one picture, two beside a divider (its place a share of the pane), how two differ, or time. */
 export type Scene =
   | { kind: "one"; pictures: [Picture] }
   | { kind: "wipe"; pictures: [Picture, Picture]; upright: boolean; share: number }
-  | { kind: "difference"; pictures: [Picture, Picture]; look: DifferenceLook };
+  | { kind: "difference"; pictures: [Picture, Picture]; look: DifferenceLook }
+  | { kind: "slice"; pictures: [Picture]; slice: Slice };
 
 /** Pictures in their order; two scenes with the same ones differ in how they are shown only. */
-export const keyOf = (scene: Scene): string => [scene.kind, ...scene.pictures.map(({ id }) => id)].join(" ");
+export const keyOf = (scene: Scene): string =>
+  [
+    scene.kind,
+    ...(scene.kind === "slice" ? [scene.slice.axis, scene.slice.at] : []),
+    ...scene.pictures.map(({ id }) => id),
+  ].join(" ");
 
 export const sceneReady = (scene: Scene, view: Viewport): boolean =>
-  scene.pictures.map((picture) => ready(picture, view)).every(Boolean);
+  scene.kind === "slice"
+    ? tile(sliceUrl(scene.pictures[0], scene.slice)) !== null
+    : scene.pictures.map((picture) => ready(picture, view)).every(Boolean);
 
 /**
  * Where a divider stands, in device pixels: at the edge of a picture pixel where these are larger than one, so that
@@ -70,6 +80,7 @@ function another({ width, height }: HTMLCanvasElement): HTMLCanvasElement {
 export function paintScene(canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean {
   const surround = getComputedStyle(canvas).backgroundColor;
   if (scene.kind === "one") return paint(canvas, scene.pictures[0], view, surround);
+  if (scene.kind === "slice") return paintSlice(canvas, scene.pictures[0], scene.slice, view, surround);
   const [first, second] = scene.pictures;
   const { width, height } = canvas;
   if (scene.kind === "wipe") {

@@ -4,7 +4,7 @@ import { dividerAt } from "../../viewer/scene";
 import { useViewport, zoomOf } from "../../viewer/viewport";
 import { CHIP } from "./chip";
 import { Caption, Pixels } from "./Slot";
-import type { Choice, Mode, useLook } from "./useLook";
+import type { Choice, Pair, useLook } from "./useLook";
 
 const GAINS = [1, 2, 4, 8, 16, 32];
 const STEP = 0.02;
@@ -103,7 +103,7 @@ function Legend({ look, exact, sides }: { look: DifferenceLook; exact: boolean; 
 
 interface Props {
   look: ReturnType<typeof useLook>;
-  mode: Exclude<Mode, "panes">;
+  mode: Pair;
   sides: [Choice, Choice];
   extent: { width: number };
 }

@@ -1,6 +1,6 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useState } from "react";
-import type { Trial } from "../../api/client";
+import type { Picture, Trial } from "../../api/client";
 import { Button } from "../../ui/parts";
 import { useDriver } from "../../viewer/player";
 import { useViewport } from "../../viewer/viewport";
@@ -10,13 +10,15 @@ import { Moments } from "./Moments";
 import { PartScores } from "./PartScores";
 import { Slot } from "./Slot";
 import { KEYS, useKeys } from "./useKeys";
-import { useChoices, useLook, type Choice } from "./useLook";
+import { useChoices, useLook, useSlice, type Choice } from "./useLook";
 
 const COLUMNS = ["", "grid-cols-1", "grid-cols-2", "grid-cols-3", "grid-cols-2 grid-rows-2"];
-const COMPARED = [
+const MODES = [
   ["wipe", "Wipe", "W"],
   ["difference", "Difference", "D"],
+  ["time", "Over time", "O"],
 ] as const;
+const NOTHING: Picture[] = [];
 const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
 
 function KeyList({ open, close }: { open: boolean; close: () => void }) {
@@ -90,7 +92,10 @@ export function LookPage({ trial }: { trial: Trial }) {
     swap: look.swap,
   });
   const seen = look.panes.flatMap((id) => choices.find((choice) => choice.id === id)?.picture ?? []);
-  useDriver(seen);
+  useDriver(look.mode === "time" ? NOTHING : seen);
+  const axis = look.params.get("along") === "column" ? "column" : "row";
+  const slice = useSlice(axis);
+  const pair = look.mode === "wipe" || look.mode === "difference" ? look.mode : null;
   const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
   const shown = look.panes.map((id, index) => choiceOf(index === look.focus && look.held ? look.held : id));
   return (
@@ -107,13 +112,13 @@ export function LookPage({ trial }: { trial: Trial }) {
               key={count}
               type="button"
               className={CHIP}
-              aria-pressed={look.mode === "panes" && look.panes.length === count}
+              aria-pressed={!pair && look.panes.length === count}
               onClick={() => look.setCount(count)}
             >
               {count}
             </button>
           ))}
-          {COMPARED.map(([mode, name, key]) => (
+          {MODES.filter(([mode]) => mode !== "time" || trial.frames > 1).map(([mode, name, key]) => (
             <button
               key={mode}
               type="button"
@@ -127,7 +132,7 @@ export function LookPage({ trial }: { trial: Trial }) {
           ))}
         </div>
         <div role="group" aria-label="Shown in the active pane" className="flex items-center">
-          <span className="mr-1 text-[#c4c4c4]">{look.mode === "panes" ? "Active pane" : "Active side"}</span>
+          <span className="mr-1 text-[#c4c4c4]">{!pair ? "Active pane" : "Active side"}</span>
           {choices.map((choice) => (
             <button
               key={choice.id}
@@ -155,28 +160,43 @@ export function LookPage({ trial }: { trial: Trial }) {
           Keys ?
         </button>
       </div>
-      <div
-        className={`grid min-h-0 flex-1 gap-0.5 ${look.mode === "panes" ? (COLUMNS[look.panes.length] ?? "") : ""}`}
-      >
-        {look.mode === "panes" ? (
+      <div className={`grid min-h-0 flex-1 gap-0.5 ${pair ? "" : (COLUMNS[look.panes.length] ?? "")}`}>
+        {!pair ? (
           shown.map((choice, index) => (
             <Slot
               key={index}
               choice={choice}
               extent={trial.plan.truth}
               active={index === look.focus && look.panes.length > 1}
+              slice={look.mode === "time" ? slice : null}
               onActivate={() => look.setFocus(index)}
             />
           ))
         ) : (
           <Compared
             look={look}
-            mode={look.mode}
+            mode={pair}
             sides={[shown[0] as Choice, shown[1] as Choice]}
             extent={trial.plan.truth}
           />
         )}
       </div>
+      {look.mode === "time" && (
+        <div className="flex items-center gap-4 px-4 py-1 text-[14px]">
+          <button
+            type="button"
+            className={CHIP}
+            onClick={() => look.change({ along: axis === "row" ? "column" : "row" })}
+          >
+            {axis === "row" ? "Show a column" : "Show a row"}
+          </button>
+          <p className="text-[13px] text-[#e0e0e0]" data-testid="slice-place">
+            {axis === "row"
+              ? `Row ${slice.at} of every frame, time going down`
+              : `Column ${slice.at} of every frame, time going right`}
+          </p>
+        </div>
+      )}
       {trial.frames > 1 && <Moments trial={trial} />}
       <PartScores trial={trial} open={measuring} close={() => setMeasuring(false)} />
       <KeyList open={help} close={() => setHelp(false)} />

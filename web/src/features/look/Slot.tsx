@@ -1,8 +1,10 @@
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState, type PointerEvent } from "react";
 import { zoomText } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Pane } from "../../viewer/Pane";
 import { keyOf, type Scene } from "../../viewer/scene";
+import { usePlayer } from "../../viewer/player";
+import { frameAtPlace, type Slice } from "../../viewer/slice";
 import { useViewport, zoomOf } from "../../viewer/viewport";
 import type { Choice } from "./useLook";
 
@@ -46,17 +48,45 @@ export function Pixels({ scene, choices, label }: { scene: Scene | null; choices
   );
 }
 
+const STILL = 4; // pixels that a press may move and be no drag
+
+/** A press on a slice, not a drag, goes to the frame there. */
+function useSeeking(choice: Choice, slice: Slice | null | undefined) {
+  const from = useRef<{ x: number; y: number } | null>(null);
+  const seek = usePlayer((player) => player.seek);
+  if (!slice) return {};
+  return {
+    onPointerDownCapture: (event: PointerEvent) => {
+      from.current = { x: event.clientX, y: event.clientY };
+    },
+    onPointerUpCapture: (event: PointerEvent<HTMLElement>) => {
+      const [begun, frames] = [from.current, choice.picture?.frames];
+      if (!begun || !frames || Math.hypot(event.clientX - begun.x, event.clientY - begun.y) > STILL) return;
+      const box = event.currentTarget.getBoundingClientRect();
+      const place = slice.axis === "row" ? event.clientY - box.top : event.clientX - box.left;
+      seek(frameAtPlace(useViewport.getState(), slice.axis, frames, place * window.devicePixelRatio));
+    },
+  };
+}
+
 interface SlotProps {
   choice: Choice;
   extent: { width: number };
   active: boolean;
   onActivate: () => void;
+  /** A row or column over time instead of the picture. */
+  slice?: Slice | null;
 }
 
 /** A pane with one picture. */
-export function Slot({ choice, extent, active, onActivate }: SlotProps) {
+export function Slot({ choice, extent, active, onActivate, slice }: SlotProps) {
   const { picture } = choice;
-  const scene = useMemo<Scene | null>(() => picture && { kind: "one", pictures: [picture] }, [picture]);
+  const [axis, at] = [slice?.axis, slice?.at];
+  const scene = useMemo<Scene | null>(() => {
+    if (!picture) return null;
+    if (axis === undefined || at === undefined) return { kind: "one", pictures: [picture] };
+    return { kind: "slice", pictures: [picture], slice: { axis, at } };
+  }, [picture, axis, at]);
   return (
     <section
       aria-label={choice.name}
@@ -67,7 +97,7 @@ export function Slot({ choice, extent, active, onActivate }: SlotProps) {
       <div className="flex">
         <Caption choice={choice} extent={extent} />
       </div>
-      <div className="relative min-h-0 flex-1">
+      <div className="relative min-h-0 flex-1" {...useSeeking(choice, slice)}>
         <Pixels scene={scene} choices={[choice]} label={choice.name} />
       </div>
     </section>

@@ -5,6 +5,7 @@ import { usePictures } from "../../api/queries";
 import { rateOf } from "../../ui/format";
 import { ready } from "../../viewer/paint";
 import { usePlayer } from "../../viewer/player";
+import { middleOf, type Slice } from "../../viewer/slice";
 import { followTiles } from "../../viewer/tiles";
 import { useViewport } from "../../viewer/viewport";
 
@@ -80,10 +81,11 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const [params] = useSearchParams();
   const [held, hold] = useState<string | null>(null);
   const letters = choices.map((choice) => choice.id);
-  const { panes, focus } = readAddress(params, letters);
+  const moving = trial.frames > 1;
+  const { mode, panes, focus } = readAddress(params, letters, moving);
   const change = useAddress();
   // Keys come faster than renderings: what they act on is read from the address as it is now.
-  const now = () => readAddress(new URLSearchParams(window.location.search), letters);
+  const now = () => readAddress(new URLSearchParams(window.location.search), letters, moving);
   const setPanes = (next: string[], focused: number) =>
     change({ panes: next.join(","), focus: String(Math.min(focused, next.length - 1)) });
   const put = (id: string) => {
@@ -96,18 +98,18 @@ export function useLook(trial: Trial, choices: Choice[]) {
     const kept = count === 1 ? [at.panes[at.focus] ?? "truth"] : at.panes.slice(0, count);
     const panes = [...kept, ...spare].slice(0, count);
     const focused = Math.min(count === 1 ? 0 : at.focus, panes.length - 1);
-    change({ mode: "panes", panes: panes.join(","), focus: String(focused) });
+    change({ mode: single(at.mode) ? at.mode : "panes", panes: panes.join(","), focus: String(focused) });
   };
   const setFocus = (at: number) => change({ focus: String(at) });
   const turn = (step: number) => {
     const at = now();
     setFocus((at.focus + step + at.panes.length) % at.panes.length);
   };
-  /** Two pictures in one pane: the active one against the truth, or against what stood beside it before. */
+  /** Another mode; for two pictures the active one against the truth, or against what stood beside it before. */
   const compare = (mode: Mode) => {
     const at = now();
-    if (at.mode === mode) return;
-    if (at.mode !== "panes") return change({ mode });
+    if (at.mode === mode || (mode === "time" && !moving)) return;
+    if (single(mode) || !single(at.mode)) return change({ mode });
     const second = at.panes[at.focus] ?? "truth";
     const first = ["truth", ...at.panes, ...letters].find((id) => id !== second) ?? "truth";
     change({ mode, panes: `${first},${second}`, focus: "1" });
@@ -116,23 +118,49 @@ export function useLook(trial: Trial, choices: Choice[]) {
     const at = now();
     setPanes([...at.panes].reverse(), at.panes.length - 1 - at.focus);
   };
-  const mode = readAddress(params, letters).mode;
   useOpening(trial, params, choices);
   usePlaceInAddress(change);
   usePreload(choices);
   return { panes, focus, mode, held, hold, put, setCount, setFocus, turn, compare, swap, params, change };
 }
 
-/** One picture a pane, two beside a divider, or how two differ. */
-export type Mode = "panes" | "wipe" | "difference";
+/** One picture a pane, a row or column of it over all frames, two beside a divider, or how two differ. */
+export type Pair = "wipe" | "difference";
+export type Mode = "panes" | "time" | Pair;
+
+const MODES: Mode[] = ["panes", "wipe", "difference", "time"];
+
+/** Modes with one picture a pane. */
+const single = (mode: Mode) => mode === "panes" || mode === "time";
+
+const SETTLED_MS = 200;
+
+/** The row or column over time through the middle of what is seen; follows once the view rests. */
+export function useSlice(axis: Slice["axis"]): Slice {
+  const [at, put] = useState(() => middleOf(useViewport.getState(), axis));
+  useEffect(() => {
+    let timer = 0;
+    const later = (wait: number) => {
+      window.clearTimeout(timer);
+      timer = window.setTimeout(() => put(middleOf(useViewport.getState(), axis)), wait);
+    };
+    later(0);
+    const stop = useViewport.subscribe(() => later(SETTLED_MS));
+    return () => {
+      stop();
+      window.clearTimeout(timer);
+    };
+  }, [axis]);
+  return { axis, at };
+}
 
 /** Panes and focus as an address names them; what it names wrongly becomes the truth. */
-function readAddress(params: URLSearchParams, letters: string[]) {
+function readAddress(params: URLSearchParams, letters: string[], moving: boolean) {
   const asked = (params.get("panes") ?? "truth,input,A,B").split(",").slice(0, 4);
   const named = params.get("mode");
-  const mode: Mode = named === "wipe" || named === "difference" ? named : "panes";
+  const mode = MODES.find((one) => one === named && (moving || one !== "time")) ?? "panes";
   const known = asked.map((id) => (letters.includes(id) ? id : "truth"));
-  const panes = mode === "panes" ? known : [...known, "truth"].slice(0, 2);
+  const panes = single(mode) ? known : [...known, "truth"].slice(0, 2);
   const focus = Number(params.get("focus") ?? panes.length - 1) || 0;
   return { mode, panes, focus: Math.min(Math.max(0, focus), panes.length - 1) };
 }
