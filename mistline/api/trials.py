@@ -40,6 +40,7 @@ def _plan(
     frames: int,
     forecasts: list[schemas.Outlook],
     suggested: list[schemas.Suggested],
+    frame_bytes: float | None = None,
 ) -> schemas.PlanAnswer:
     return schemas.PlanAnswer(
         source=_pixels(source),
@@ -53,6 +54,7 @@ def _plan(
         frames=frames,
         forecasts=forecasts,
         suggested=suggested,
+        frame_bytes=frame_bytes,
     )
 
 
@@ -71,7 +73,7 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
     suggested = [
         schemas.Suggested(recipe_id=UUID(key), reason=each.reason) for key, each in found.suggested.items()
     ]
-    return _plan(whole, found.sizes, found.takes, found.frames, forecasts, suggested)
+    return _plan(whole, found.sizes, found.takes, found.frames, forecasts, suggested, found.frame_bytes)
 
 
 @router.post("/previews", operation_id="previewInput")

@@ -11,8 +11,8 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import file_hash, known_hash, media
 
 __all__ = [
-    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "file_key", "get", "has", "keep", "keep_slice", "keep_view", "origin",
-    "part", "plate", "shard_files", "slice_name",
+    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "keep", "keep_slice",
+    "keep_view", "origin", "part", "plate", "shard_files", "slice_name",
 ]  # fmt: skip
 
 SQL = queries("pictures")
@@ -137,6 +137,12 @@ def get(connection: Connection, picture_id: str) -> Row:
     if row is None:
         raise NotFound("There is no such picture; the take it belongs to may have been removed.")
     return row
+
+
+def bytes_a_pixel(connection: Connection, *, moving: bool) -> float | None:
+    """What a pixel of kept clips, or of stills, takes on average; None where nothing was kept yet."""
+    found: float | None = database.one(connection.execute(SQL["bytes_a_pixel"], {"moving": moving}))["bytes"]
+    return found
 
 
 def plate(connection: Connection, key: str) -> Row | None:

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from mistline.work.requests import Alike, Scored, ShardMade, Timing
+from mistline.work.requests import Alike, OnMachine, Scored, ShardMade, Timing
 
 __all__ = ["joined_alike", "joined_scores", "joined_timing"]
 
@@ -18,8 +18,21 @@ def _total(values: Iterable[float | None]) -> float | None:
     return sum(known) if known else None
 
 
-def joined_timing(shards: Sequence[Timing]) -> Timing:
+def _by_machine(made: Sequence[ShardMade]) -> list[OnMachine]:
+    """Frames and times of each machine, where there were several."""
+    machines = {shard.machine.id: shard.machine for shard in made}
+    found = []
+    for key, machine in machines.items() if len(machines) > 1 else ():
+        own = [shard for shard in made if shard.machine.id == key]
+        runs = [seconds for shard in own for seconds in shard.timing.process]
+        frames = sum(len(shard.scores) for shard in own)
+        found.append(OnMachine(machine=machine, frames=frames, median=float(np.median(runs)) if runs else None))
+    return found
+
+
+def joined_timing(made: Sequence[ShardMade]) -> Timing:
     """Every run of every frame in its order; the median and the spread are over all of them."""
+    shards = [shard.timing for shard in made]
     runs = [seconds for shard in shards for seconds in shard.process]
     busy = [shard.busy_elsewhere for shard in shards if shard.busy_elsewhere is not None]
     return Timing(
@@ -27,7 +40,7 @@ def joined_timing(shards: Sequence[Timing]) -> Timing:
         warm_up=shards[0].warm_up, process=runs, median=float(np.median(runs)) if runs else None,
         spread=max(runs) - min(runs) if runs else None, busy_elsewhere=float(np.mean(busy)) if busy else None,
         peak_bytes=_largest(shard.peak_bytes for shard in shards),
-        added_bytes=_largest(shard.added_bytes for shard in shards),
+        added_bytes=_largest(shard.added_bytes for shard in shards), machines=_by_machine(made),
     )  # fmt: skip
 
 

@@ -16,9 +16,10 @@ from mistline.core.methods.recipe import Recipe
 from mistline.core.timing.machine import Machine
 
 __all__ = [
-    "Alike", "Axis", "CropTimed", "CutSlice", "Done", "Footage", "InspectModel", "LocalModel", "MadePicture", "MakeShard",
-    "MakeViews", "MeasureRegion", "Original", "Prepare", "Prepared", "PreviewInput", "PreviewMade", "Progress",
-    "ReadOriginal", "RegionMeasured", "Request", "Scored", "ShardMade", "SurveyClip", "Surveyed", "TimeCrop", "Timing",
+    "Alike", "Axis", "CropTimed", "CutSlice", "Done", "Footage", "InspectModel", "LocalModel", "MadePicture",
+    "MakeShard", "MakeViews", "MeasureRegion", "OnMachine", "Original", "Prepare", "Prepared", "PreviewInput",
+    "PreviewMade", "Progress", "ReadOriginal", "RegionMeasured", "Request", "Scored", "ShardMade", "SurveyClip",
+    "Surveyed", "TimeCrop", "Timing",
 ]  # fmt: skip
 
 A = TypeVar("A", bound=BaseModel)
@@ -149,10 +150,19 @@ class PreviewInput(Request[PreviewMade]):
     centre: tuple[float, float]
 
 
+class OnMachine(BaseModel):
+    """So many frames of a take were processed on one of several machines, with the median seconds of a run."""
+
+    machine: Machine
+    frames: int
+    median: float | None
+
+
 class Timing(BaseModel):
     """Where the time of a take went, in seconds; memory in bytes. The truth control has no process time.
 
-    `process` holds every run: `repeats` of each frame, one frame after another.
+    `process` holds every run: `repeats` of each frame, one frame after another. `machines` tells the machines apart
+    where there were several; then the other figures are over all of them.
     """
 
     load: float | None = None
@@ -164,6 +174,7 @@ class Timing(BaseModel):
     peak_bytes: int | None = None
     added_bytes: int | None = None
     write: float | None = None
+    machines: list[OnMachine] = []
 
 
 class Scored(BaseModel):

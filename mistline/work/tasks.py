@@ -182,7 +182,7 @@ def _finish(connection: Connection, row: Row, first: int, made: ShardMade, pictu
     if found is None:
         return
     shards = [ShardMade.model_validate(result) for result in found]
-    timing = joined_timing([shard.timing for shard in shards])
+    timing = joined_timing(shards)
     result = {
         "picture_id": picture, "settings": shards[0].settings, "timing": timing.model_dump(exclude_none=True),
         "clipped": sum(shard.clipped * len(shard.scores) for shard in shards) / row["frames"],
@@ -194,10 +194,12 @@ def _finish(connection: Connection, row: Row, first: int, made: ShardMade, pictu
     }
     alike = {key: pair.model_dump() for key, pair in joined_alike(shards).items()}
     if takes.finish(connection, row["key"], result, scores, alike) and row["recipe"]:
-        size, recipe = made.picture, Recipe.model_validate(row["recipe"])
-        assert timing.median is not None
-        a_megapixel = timing.median / Size(size.width, size.height).megapixels
-        speeds.add(connection, recipe, made.machine.id, "take", a_megapixel)
+        recipe = Recipe.model_validate(row["recipe"])
+        megapixels = Size(made.picture.width, made.picture.height).megapixels
+        ran = [(one.machine, one.median) for one in timing.machines] or [(made.machine, timing.median)]
+        for machine, median in ran:
+            assert median is not None
+            speeds.add(connection, recipe, machine.id, "take", median / megapixels)
 
 
 @jobs.task(name="time_crop", queue=FORECASTS)

@@ -198,7 +198,8 @@ def _measurable(source: Row) -> Row:
 class Outlook:
     """What a trial of so many frames will do, in numbers; a recipe whose speed is not known has the forecast None.
 
-    `suggested` holds the recipes worth trying, by id, also those that were not chosen.
+    `frame_bytes` is what a frame of one take will take in the media store, by the takes so far. `suggested` holds
+    the recipes worth trying, by id, also those that were not chosen.
     """
 
     sizes: Plan
@@ -206,6 +207,7 @@ class Outlook:
     repeats: int
     frames: int
     forecasts: dict[str, Forecast | None]
+    frame_bytes: float | None
     suggested: dict[str, Suggestion]
 
 
@@ -219,6 +221,7 @@ def outlook(
         chosen = {str(row["id"]): recipes.recipe_of(row) for row in recipes.some(connection, list(recipe_ids))}
         every = {str(row["id"]): recipes.recipe_of(row) for row in recipes.every(connection)}
         known = {key: speeds.best(connection, recipe) for key, recipe in chosen.items()}
+        a_pixel = pictures.bytes_a_pixel(connection, moving=count > 1)
     sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
     for recipe in chosen.values():
         recipe.check(sizes.input, sizes.truth)
@@ -235,6 +238,7 @@ def outlook(
         repeats_of(count),
         count,
         forecasts,
+        a_pixel * sizes.truth.pixels if a_pixel else None,
         {key: found for key, found in suggested.items() if found},
     )
 

@@ -1,19 +1,25 @@
 """A take is the same however its frames are shared out; what its shards found is joined."""
 
+import dataclasses
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from mistline.core.media.plate import Plate
+from mistline.core.timing.machine import this_machine
 from mistline.work.joining import joined_alike, joined_scores, joined_timing
 from mistline.work.requests import Alike, Scored, ShardMade, Timing
 from tests.work.test_sandbox import NLM, run, taking
 
 FRAMES = 8
 TEMPORAL = {
-    "name": "over time, then larger",
-    "passes": [{"method": "temporal", "settings": {"luma": 100, "colour": 100}}, {"method": "bicubic"}],
+    "name": "over time, larger, joined",
+    "passes": [
+        {"method": "temporal", "settings": {"luma": 100, "colour": 100, "frames": 3}},
+        {"method": "bicubic"},
+        {"method": "several_frames", "settings": {"frames": 3}},
+    ],
 }
 
 
@@ -48,7 +54,7 @@ def test_shards_of_any_length_make_the_same_take(
         found.append(shard)
         first += frames
     assert joined_scores(found) == joined_scores([made])
-    assert len(joined_timing([shard.timing for shard in found]).process) == FRAMES
+    assert len(joined_timing(found).process) == FRAMES
     assert sum(shard.clipped * len(shard.scores) for shard in found) / FRAMES == pytest.approx(made.clipped)
 
 
@@ -74,7 +80,7 @@ def _shard(values: list[float | None], alike: dict[str, list[Alike]], seconds: l
     timing = Timing(
         process=seconds, warm_up=1.0, load=0.5, write=0.25, peak_bytes=int(sum(seconds)), busy_elsewhere=0
     )
-    return ShardMade.model_construct(scores=scores, alike=alike, timing=timing)
+    return ShardMade.model_construct(scores=scores, alike=alike, timing=timing, machine=this_machine())
 
 
 def test_what_shards_found_is_joined() -> None:
@@ -85,11 +91,25 @@ def test_what_shards_found_is_joined() -> None:
     ]
     [(measure, (mean, frames))] = joined_scores(shards).items()
     assert (measure, mean.value, frames) == ("psnr", 33.0, [30.0, 34.0, 35.0])
-    timing = joined_timing([shard.timing for shard in shards])
+    timing = joined_timing(shards)
+    assert timing.machines == []
     assert (timing.process, timing.median, timing.spread) == ([1.0, 5.0, 3.0], 3.0, 4.0)
     assert (timing.warm_up, timing.load, timing.write, timing.peak_bytes) == (1.0, 1.0, 0.5, 6)
     alike = joined_alike(shards)
     assert set(alike) == {"x", "y"} and alike["x"] == same and (alike["y"].same, alike["y"].worst) == (False, 2.0)
+
+
+def test_shards_of_two_machines_are_told_apart() -> None:
+    shards = [
+        _shard([30.0, 34.0], {}, [1.0, 5.0]),
+        _shard([35.0], {}, [3.0]),
+        _shard([36.0, 37.0], {}, [9.0, 11.0]),
+    ]
+    other = dataclasses.replace(shards[2].machine, processor="another")
+    shards[2] = shards[2].model_copy(update={"machine": other})
+    told = joined_timing(shards).machines
+    assert [(one.frames, one.median) for one in told] == [(3, 3.0), (2, 10.0)]
+    assert told[1].machine.processor == "another" != told[0].machine.processor
 
 
 def test_a_measure_that_is_infinite_on_every_frame_stays_so() -> None:

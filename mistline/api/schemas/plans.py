@@ -56,6 +56,9 @@ class PlanAnswer(BaseModel):
     frames: int
     forecasts: list[Outlook]
     suggested: list[Suggested]
+    frame_bytes: float | None = Field(
+        None, description="of a frame of one take in the media store, by the takes so far; none before the first"
+    )
 
 
 class PreviewRequest(BaseModel):

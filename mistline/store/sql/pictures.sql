@@ -32,6 +32,13 @@ limit 1
 -- name: get
 select * from pictures where id = %(id)s
 
+-- name: bytes_a_pixel
+-- Of the newest pictures at 16 bits that are kept, frames of clips or stills.
+select sum(s.file_bytes)::float / nullif(sum(s.frames::float * p.width * p.height), 0) as bytes
+from (select * from pictures where bit_depth = 16 and not from_original and (frames > 1) = %(moving)s
+    order by created_at desc limit 100) p
+join shards s on s.picture_id = p.id
+
 -- name: plate
 select * from plates where key = %(key)s
 

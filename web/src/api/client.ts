@@ -8,6 +8,7 @@ export type ReadAs = Schemas["ReadAs"];
 export type Trial = Schemas["Trial"];
 export type TrialItem = Schemas["TrialItem"];
 export type Entry = Schemas["Entry"];
+export type Machine = Schemas["Machine"];
 export type Measure = Schemas["MeasureShown"];
 export type TrialRequest = Schemas["TrialRequest"];
 export type Setup = Schemas["Setup"];

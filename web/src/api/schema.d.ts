@@ -1195,6 +1195,17 @@ export interface components {
             version: number;
         };
         /**
+         * OnMachine
+         * @description So many frames of a take were processed on one of several machines, with the median seconds of a run.
+         */
+        OnMachine: {
+            /** Frames */
+            frames: number;
+            machine: components["schemas"]["Machine"];
+            /** Median */
+            median: number | null;
+        };
+        /**
          * Outlook
          * @description Forecast for one recipe; None in `seconds` means that it is being timed.
          */
@@ -1303,6 +1314,11 @@ export interface components {
             factors: number[];
             /** Forecasts */
             forecasts: components["schemas"]["Outlook"][];
+            /**
+             * Frame Bytes
+             * @description of a frame of one take in the media store, by the takes so far; none before the first
+             */
+            frame_bytes?: number | null;
             /** Frames */
             frames: number;
             input: components["schemas"]["Pixels"];
@@ -1790,7 +1806,8 @@ export interface components {
          * Timing
          * @description Where the time of a take went, in seconds; memory in bytes. The truth control has no process time.
          *
-         *     `process` holds every run: `repeats` of each frame, one frame after another.
+         *     `process` holds every run: `repeats` of each frame, one frame after another. `machines` tells the machines apart
+         *     where there were several; then the other figures are over all of them.
          */
         Timing: {
             /** Added Bytes */
@@ -1799,6 +1816,11 @@ export interface components {
             busy_elsewhere?: number | null;
             /** Load */
             load?: number | null;
+            /**
+             * Machines
+             * @default []
+             */
+            machines: components["schemas"]["OnMachine"][];
             /** Median */
             median?: number | null;
             /** Peak Bytes */

@@ -1,5 +1,5 @@
-import type { Trial } from "../../api/client";
-import { bytes, percent } from "../../ui/format";
+import type { Entry, Machine, Trial } from "../../api/client";
+import { bytes, percent, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { ButtonLink } from "../../ui/parts";
 import { ScoreTable } from "./ScoreTable";
@@ -28,9 +28,24 @@ function InWords({ trial }: { trial: Trial }) {
   );
 }
 
+const described = ({ processor, cores, memory_bytes }: Machine) =>
+  `${processor}, ${cores} cores, ${bytes(memory_bytes)}`;
+
+/** Letters of entries by the machine that each was timed on. */
+function byMachine(entries: Entry[]): [string, string[]][] {
+  const found = new Map<string, { name: string; letters: string[] }>();
+  for (const { machine, letter } of entries) {
+    if (!machine) continue;
+    const same = found.get(JSON.stringify(machine)) ?? { name: described(machine), letters: [] };
+    found.set(JSON.stringify(machine), { ...same, letters: [...same.letters, letter] });
+  }
+  return [...found.values()].map(({ name, letters }) => [name, letters]);
+}
+
 function TakenOn({ trial }: { trial: Trial }) {
   const done = trial.entries.filter((entry) => entry.machine && entry.timing?.median != null);
   const machine = done[0]?.machine;
+  const machines = byMachine(done);
   const disturbed = done.filter((entry) => (entry.timing?.busy_elsewhere ?? 0) > 0.1);
   const clipped = done.filter((entry) => (entry.clipped ?? 0) > 0.001);
   if (!machine) return <p className="text-soft">No take is done yet.</p>;
@@ -38,9 +53,28 @@ function TakenOn({ trial }: { trial: Trial }) {
     <ul className="space-y-2 text-[14px]">
       <li>
         Times: one frame, {trial.frames > 1 ? `median of ${trial.frames}` : `${trial.plan.repeats} repeats`}{" "}
-        on {machine.processor}, {machine.cores} cores, {bytes(machine.memory_bytes)}; {machine.system}.
-        Reading and writing files do not count.
+        on {described(machine)}; {machine.system}. Reading and writing files do not count.
       </li>
+      {machines.length > 1 && (
+        <li className="border-l-4 border-accent pl-2">
+          These times are of {machines.length} machines and cannot be held against one another:{" "}
+          {machines.map(([name, letters]) => `${letters.join(", ")} on ${name}`).join("; ")}.
+        </li>
+      )}
+      {done.map(({ letter, timing }) =>
+        timing?.machines?.length ? (
+          <li key={letter} className="border-l-4 border-accent pl-2">
+            {letter} was made on {timing.machines.length} machines:{" "}
+            {timing.machines
+              .map(
+                (one) =>
+                  `${one.frames} frames, ${seconds(one.median ?? 0)} each, on ${described(one.machine)}`,
+              )
+              .join("; ")}
+            .
+          </li>
+        ) : null,
+      )}
       <li>
         Scores: the written 16-bit file, decoded again, against the truth. The shaded columns are controls.
       </li>

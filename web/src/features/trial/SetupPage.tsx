@@ -5,7 +5,7 @@ import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../..
 import { Damage, InputPreview } from "./Damage";
 import { PartPick, usualPart, type Part } from "./PartPick";
 import { fromAddress, isForClips, toAddress, UNDAMAGED } from "./setupAddress";
-import { noise, percent, pixels, seconds } from "../../ui/format";
+import { bytes, noise, percent, pixels, seconds } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, Page, Trouble } from "../../ui/parts";
 
@@ -185,7 +185,38 @@ function RecipeList({ recipes, suggested, chosen, plan, frames, toggle, reset }:
   );
 }
 
-function InNumbers({ plan, setup, count }: { plan: Plan; setup: Setup; count: number }) {
+/** What the results take in the media store; and what the whole of a clip would take, in time and space. */
+function Space({ plan, length }: { plan: Plan; length: number }) {
+  const each = plan.frame_bytes;
+  const known = plan.forecasts.flatMap((forecast) =>
+    forecast.seconds == null ? [] : [(forecast.seconds / plan.frames) * length],
+  );
+  const [least, most] = [Math.min(...known), Math.max(...known)];
+  return (
+    <>
+      {each != null && (
+        <li>About {bytes(each * plan.frames * plan.takes)} are kept, as takes so far took.</li>
+      )}
+      {length > plan.frames && known.length > 0 && (
+        <li>
+          All {length} frames of the clip would take {seconds(least)}
+          {most > 1.2 * least && ` to ${seconds(most)}`} a recipe
+          {each != null && ` and ${bytes(each * length)} each`}.
+        </li>
+      )}
+    </>
+  );
+}
+
+interface InNumbersProps {
+  plan: Plan;
+  setup: Setup;
+  count: number;
+  /** Frames of the whole source. */
+  length: number;
+}
+
+function InNumbers({ plan, setup, count, length }: InNumbersProps) {
   const known = plan.forecasts.map((forecast) => forecast.seconds);
   const total = known.every((value) => value != null)
     ? known.reduce<number>((sum, value) => sum + (value ?? 0), 0)
@@ -230,6 +261,7 @@ function InNumbers({ plan, setup, count }: { plan: Plan; setup: Setup; count: nu
             ? "The time is being measured on a small crop."
             : `About ${seconds(total)} of processing, plus writing and measuring.`}
       </li>
+      <Space plan={plan} length={length} />
     </ul>
   );
 }
@@ -331,7 +363,14 @@ export function SetupPage() {
           {source === null && <p className="text-soft">Choose a source first.</p>}
           <Trouble error={plan.error ?? start.error} />
           {harmless && <p>The input would be the truth itself: choose a factor or some damage.</p>}
-          {plan.data && !plan.error && <InNumbers plan={plan.data} setup={setup} count={chosen.length} />}
+          {plan.data && !plan.error && (
+            <InNumbers
+              plan={plan.data}
+              setup={setup}
+              count={chosen.length}
+              length={shown?.facts?.frames ?? 1}
+            />
+          )}
           <label className="block">
             <span className="mb-1 block text-[13px] text-soft">Name of the trial (optional)</span>
             <input
