@@ -28,6 +28,8 @@ SHIPPED = [
     _recipe("Crisp network", "crisp_x2"),
     _recipe("Sturdy network", "mixed_x2"),
     _recipe("Faithful network, 4x", "faithful_x4"),
+    _recipe("Lanczos 3, frames joined", "lanczos", "several_frames"),
+    _recipe("Faithful network, frames joined", "faithful_x2", "several_frames"),
     _recipe("Non-local means", "non_local_means"),
     _recipe("Sliding-window DCT", "sliding_dct"),
     _recipe("Guided filter", "guided"),
@@ -38,6 +40,7 @@ SHIPPED = [
     _recipe("Frames blended", Pass(method="fill_frames", settings={"way": "blended"})),
     _recipe("Deinterlaced by motion", "deinterlace"),
     _recipe("Deinterlaced by line average", Pass(method="deinterlace", settings={"way": "line average"})),
+    _recipe("Fields of film matched", Pass(method="deinterlace", settings={"way": "matching fields"})),
     _recipe("Levels evened out", "even_levels"),
 ]
 

@@ -105,8 +105,11 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup, frames: int = 1
         )
     cards = [method.card for method in methods if method.card]
     if not cards:
-        plain = [step.method for step in recipe.passes] in (["bicubic"], ["lanczos"])
-        return Suggestion(recipe.name, "the plain yardstick") if plain else None
+        chain = [step.method for step in recipe.passes]
+        if chain in (["bicubic"], ["lanczos"]):
+            return Suggestion(recipe.name, "the plain yardstick")
+        joins = chain[-1] == "several_frames"
+        return Suggestion(recipe.name, "what falls between a frame's pixels is on those around it") if joins else None
     return _network(recipe, cards[0], noise, setup)
 
 
@@ -117,7 +120,8 @@ def _repair(recipe: Recipe, setup: Setup) -> Suggestion | None:
         "deinterlace": f"its frames hold two fields, {setup.fields}" if setup.fields != "progressive" else "",
         "even_levels": f"its light flickers by {setup.flicker:g} %" if setup.flicker else "",
     }
-    reason = ", ".join(filter(None, (made.get(step.method) for step in recipe.passes)))
+    wanted = [step.method for step in recipe.passes if step.settings.get("way") != "matching fields"]  # film's
+    reason = ", ".join(filter(None, (made.get(method) for method in wanted)))
     return Suggestion(recipe.name, reason) if reason and (recipe.resizes or setup.factor == 1) else None
 
 

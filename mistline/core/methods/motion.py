@@ -49,8 +49,7 @@ def flow(here: Array, there: Array, soft: float = 0.0, *, fine: bool = False) ->
 def moved(picture: Array, motion: Array) -> Array:
     """A frame fetched along a flow: what lies at a pixel's new place, (H, W, C) or (H, W) float32."""
     height, width = motion.shape[:2]
-    down, across = np.mgrid[:height, :width].astype(np.float32)
-    fetched = cv2.remap(
-        picture, across + motion[..., 0], down + motion[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
-    )
+    across = motion[..., 0] + np.arange(width, dtype=np.float32)
+    down = motion[..., 1] + np.arange(height, dtype=np.float32)[:, None]
+    fetched = cv2.remap(picture, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
     return fetched.reshape(picture.shape)
