@@ -7,7 +7,7 @@ import platform
 from datetime import date
 from pathlib import Path
 
-from bench import api, measures, process, start, viewer
+from bench import api, clips, measures, process, start, viewer
 from mistline.core.timing.machine import this_machine
 from mistline.store.settings import ROOT
 
@@ -24,7 +24,7 @@ its repeats with the range in brackets; what counts are the ratios, taken in one
 def main() -> None:
     machine = this_machine()
     rows = []
-    for part in (measures, process, start, api, viewer):
+    for part in (measures, process, clips, start, api, viewer):
         for row in part.rows():
             print(" | ".join(row), flush=True)
             rows.append(row)

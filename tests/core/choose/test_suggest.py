@@ -114,11 +114,20 @@ def test_a_jpeg_that_was_cropped_or_enlarged_is_not_clean(crop: int, factor: flo
         (recipe("deinterlace", "bicubic"), Setup(factor=2, fields="lower first"), True),
         (recipe("even_levels"), Setup(factor=1, flicker=5), True),
         (recipe("temporal"), Setup(factor=1, noise=10), True),
+        (recipe("lanczos", "several_frames"), Setup(factor=2), True),
+        (recipe("lanczos", "several_frames"), Setup(factor=1, noise=10), False),
     ],
 )
 def test_recipes_are_suggested_for_what_they_are_good_at(made: Recipe, setup: Setup, suggested: bool) -> None:
     found = suggest_recipe(made, PLAIN, setup, frames=50)
     assert (found is not None) == suggested and (found is None or found.reason)
+
+
+def test_fields_of_film_are_no_remedy_for_interlacing() -> None:
+    matched = Recipe.model_validate(
+        {"name": "m", "passes": [{"method": "deinterlace", "settings": {"way": "matching fields"}}]}
+    )
+    assert suggest_recipe(matched, PLAIN, Setup(factor=1, fields="upper first"), frames=50) is None
 
 
 def test_for_a_still_nothing_is_suggested_that_looks_at_neighbours() -> None:
