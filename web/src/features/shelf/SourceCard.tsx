@@ -57,7 +57,7 @@ function Figures({ source }: { source: Source }) {
       </Fact>
       <Fact name="Edge width">{edges(traits.edge_width)}</Fact>
       <Fact name="Mean level">{`${(traits.mean_level * 100).toFixed(0)} %`}</Fact>
-      <Fact name="Colour">{facts.colour}</Fact>
+      {facts.colour !== (facts.read_as && readAs(facts.read_as)) && <Fact name="Colour">{facts.colour}</Fact>}
       {facts.rate && <Moving facts={facts} rate={rateOf(facts.rate)} />}
     </dl>
   );
@@ -77,6 +77,8 @@ function Moving({ facts, rate }: { facts: NonNullable<Source["facts"]>; rate: nu
     </>
   );
 }
+
+const readAs = (how: ReadAs) => `${how.matrix}, ${how.full_range ? "full range" : "16-235"}`;
 
 /** Matrix and range of a clip, to be set right where its tags are missing or wrong. */
 function ReadAsSelects({ source, how }: { source: Source; how: ReadAs }) {

@@ -195,7 +195,7 @@ function Space({ plan, length }: { plan: Plan; length: number }) {
   return (
     <>
       {each != null && (
-        <li>About {bytes(each * plan.frames * plan.takes)} are kept, as takes so far took.</li>
+        <li>About {bytes(each * plan.frames * plan.takes)} will be kept, going by the takes so far.</li>
       )}
       {length > plan.frames && known.length > 0 && (
         <li>
