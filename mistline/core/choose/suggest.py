@@ -109,7 +109,9 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup, frames: int = 1
         if chain in (["bicubic"], ["lanczos"]):
             return Suggestion(recipe.name, "the plain yardstick")
         joins = chain[-1] == "several_frames"
-        return Suggestion(recipe.name, "what falls between a frame's pixels is on those around it") if joins else None
+        return (
+            Suggestion(recipe.name, "what falls between a frame's pixels is on those around it") if joins else None
+        )
     return _network(recipe, cards[0], noise, setup)
 
 
