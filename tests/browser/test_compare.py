@@ -151,3 +151,56 @@ def test_a_wrong_address_shows_something_sensible(page: Page, trial: dict, pictu
     shown(page, pictures, "A")
     read = page.locator("canvas").evaluate(READ_CANVAS)
     assert read["width"] > 0 and Image.open(io.BytesIO(page.screenshot())).size == (1280, 800)
+
+
+def in_words(value: int, truth: int | None = None) -> str:
+    off = 0 if truth is None else value - truth
+    return f"{value} ({'+' if off > 0 else '−'}{abs(off)})" if off else str(value)
+
+
+def test_values_under_the_pointer_are_told_in_every_pane(page: Page, trial: dict, pictures: dict) -> None:
+    page.goto(f"/trials/{trial['id']}/look?panes=truth,A,B&focus=1&x=200&y=150&z=3")
+    expect(page.locator("canvas[data-zoom='3']:not([data-shown=''])")).to_have_count(3)
+    box = page.locator("canvas").nth(1).bounding_box()
+    assert box
+    for right, down in ((0, 0), (37, -50), (-90, 61)):
+        across, along = box["width"] / 2 + right, box["height"] / 2 + down
+        page.mouse.move(box["x"] + across, box["y"] + along)
+        width, height = page.locator("canvas").nth(1).evaluate("canvas => [canvas.width, canvas.height]")
+        x = int((across - half_up(width / 2 - 200 * 3)) // 3)
+        y = int((along - half_up(height / 2 - 150 * 3)) // 3)
+        truth = pictures["truth"][1][y, x].astype(int)
+        told = page.get_by_test_id("values")
+        expect(told.nth(0)).to_have_text(" ".join(in_words(value) for value in truth))
+        for place, letter in ((1, "A"), (2, "B")):
+            values = pictures[letter][1][y, x].astype(int)
+            words = " ".join(in_words(value, there) for value, there in zip(values, truth, strict=True))
+            expect(told.nth(place)).to_have_text(words)
+    page.mouse.move(5, 5)
+    expect(page.get_by_test_id("values")).to_have_count(0)
+
+
+def test_more_panes_a_lift_and_back_again(page: Page, trial: dict, pictures: dict) -> None:
+    page.goto(f"/trials/{trial['id']}/look?panes=truth,A&focus=1&x=200&y=150&z=1")
+    expect(page.get_by_role("button", name="6", exact=True)).to_have_count(0)  # there are five pictures
+    page.get_by_role("button", name="5", exact=True).click()
+    expect(page.locator("canvas[data-zoom='1']:not([data-shown=''])")).to_have_count(5)
+    page.goto(f"/trials/{trial['id']}/look?panes=truth,A&focus=1&x=200&y=150&z=1")
+    canvases = page.locator("canvas")
+    expect(canvases.nth(1)).to_have_attribute("data-shown", pictures["A"][0])
+    page.keyboard.press("2")
+    expect(canvases.nth(1)).to_have_attribute("data-shown", pictures["B"][0])
+    for letter in "ABA":
+        page.keyboard.press("b")
+        expect(canvases.nth(1)).to_have_attribute("data-shown", pictures[letter][0])
+    before = canvas_codes(page, "Bilinear")
+    page.keyboard.press("l")
+    expect(page.get_by_text("lifted 2×")).to_have_count(2)
+    expect(canvases.nth(1)).to_have_css("filter", "brightness(2)")
+    assert np.array_equal(canvas_codes(page, "Bilinear"), before)
+    expect(page).to_have_url(re.compile("lift=2"))
+    page.reload()
+    expect(page.get_by_text("lifted 2×")).to_have_count(2)
+    for _ in range(3):
+        page.keyboard.press("l")
+    expect(page.get_by_text("lifted")).to_have_count(0)

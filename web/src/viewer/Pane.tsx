@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { keyOf, paintScene, sceneReady, type Scene } from "./scene";
+import { pointAt } from "./pointer";
 import { followTiles } from "./tiles";
 import { useViewport, zoomOf } from "./viewport";
 
@@ -48,9 +49,15 @@ function usePointer() {
       event.currentTarget.setPointerCapture(event.pointerId);
       from.current = { x: event.clientX, y: event.clientY };
     },
+    onPointerLeave: () => pointAt(useViewport.getState(), null),
     onPointerMove: (event: PointerEvent<HTMLCanvasElement>) => {
-      if (!from.current) return;
       const scale = window.devicePixelRatio;
+      const box = event.currentTarget.getBoundingClientRect();
+      pointAt(useViewport.getState(), {
+        x: (event.clientX - box.left - box.width / 2) * scale,
+        y: (event.clientY - box.top - box.height / 2) * scale,
+      });
+      if (!from.current) return;
       panBy((event.clientX - from.current.x) * scale, (event.clientY - from.current.y) * scale);
       from.current = { x: event.clientX, y: event.clientY };
     },
@@ -120,9 +127,11 @@ export function Pane({ scene, label, onShown }: Props) {
     const stops = [useViewport.subscribe(draw), followTiles(draw)];
     return () => stops.forEach((stop) => stop());
   }, [draw]);
+  const lift = useViewport((view) => view.lift);
   return (
     <canvas
       ref={canvas}
+      style={lift > 1 && scene.kind !== "difference" ? { filter: `brightness(${lift})` } : undefined}
       role="img"
       aria-label={label}
       className="block size-full cursor-grab touch-none bg-[var(--surround)] active:cursor-grabbing"

@@ -26,6 +26,7 @@ const VIEW: Viewport = {
   zoom: 1,
   smooth: false,
   frame: 0,
+  lift: 1,
 };
 const url = (level: number, column: number, row: number) =>
   `/api/pictures/p/frames/0/tiles/${level}/${column}/${row}`;

@@ -10,7 +10,7 @@ interface Piece {
   bottom: number;
 }
 
-const tileUrl = (picture: Picture, frame: number, level: number, column: number, row: number) =>
+export const tileUrl = (picture: Picture, frame: number, level: number, column: number, row: number) =>
   `/api/pictures/${picture.id}/frames/${Math.min(frame, picture.frames - 1)}/tiles/${level}/${column}/${row}`;
 
 /** The tile level whose pixels are not larger than device pixels; level 0 from 100 % on. */

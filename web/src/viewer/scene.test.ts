@@ -10,6 +10,7 @@ const VIEW: Viewport = {
   zoom: 4,
   smooth: false,
   frame: 0,
+  lift: 1,
 };
 
 it("puts a divider at the edge of a picture pixel, and names the first column right of it", () => {

@@ -10,6 +10,7 @@ const VIEW: Viewport = {
   zoom: 4,
   smooth: false,
   frame: 0,
+  lift: 1,
 };
 
 it("gives every frame the same whole device pixels where they fit, in the middle of the pane", () => {

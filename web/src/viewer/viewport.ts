@@ -13,7 +13,11 @@ export interface Viewport {
   smooth: boolean;
   /** The moment that every pane shows: a frame of the trial's part; a still has frame 0 only. */
   frame: number;
+  /** How many times brighter the panes show the pictures; their values stay. */
+  lift: number;
 }
+
+export const LIFTS = [1, 2, 4, 8];
 
 interface Actions {
   open: (extent: Viewport["extent"], place?: { x: number; y: number; zoom: number | null }) => void;
@@ -23,6 +27,7 @@ interface Actions {
   /** Zoom about a place that lies so many device pixels off the centre; it stays where it is. */
   zoomAbout: (offX: number, offY: number, ratio: number) => void;
   toggleSmooth: () => void;
+  setLift: (lift: number) => void;
   showFrame: (frame: number) => void;
 }
 
@@ -72,6 +77,7 @@ export const useViewport = create<Viewport & Actions>((set) => ({
   zoom: null,
   smooth: false,
   frame: 0,
+  lift: 1,
   open: (extent, place) =>
     set({ extent, ...(place ?? { x: extent.width / 2, y: extent.height / 2, zoom: null }) }),
   setPane: (width, height) => set({ pane: { width, height } }),
@@ -90,6 +96,7 @@ export const useViewport = create<Viewport & Actions>((set) => ({
       const dy = offY * (1 / before - 1 / zoom);
       return { ...inside(view, view.x + dx, view.y + dy), zoom };
     }),
+  setLift: (lift) => set({ lift: LIFTS.includes(lift) ? lift : 1 }),
   toggleSmooth: () => set((view) => ({ smooth: !view.smooth })),
   showFrame: (frame) => set({ frame }),
 }));

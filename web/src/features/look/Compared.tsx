@@ -1,4 +1,5 @@
 import { useCallback, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import type { Picture } from "../../api/client";
 import type { DifferenceLook, Scene } from "../../viewer/scene";
 import { dividerAt } from "../../viewer/scene";
 import { useViewport, zoomOf } from "../../viewer/viewport";
@@ -106,10 +107,11 @@ interface Props {
   mode: Pair;
   sides: [Choice, Choice];
   extent: { width: number };
+  truth: Picture | null;
 }
 
 /** Two pictures in one pane: beside a movable divider, or how they differ. */
-export function Compared({ look, mode, sides, extent }: Props) {
+export function Compared({ look, mode, sides, extent, truth }: Props) {
   const how = useHow(look.params, look.change);
   const [dragged, drag] = useState<number | null>(null);
   const share = dragged ?? how.kept;
@@ -141,7 +143,7 @@ export function Compared({ look, mode, sides, extent }: Props) {
             onPointerDown={() => look.setFocus(side)}
             className={`flex min-w-0 flex-1 ${side === look.focus ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
           >
-            <Caption choice={choice} extent={extent} />
+            <Caption choice={choice} extent={extent} truth={truth} />
           </div>
         ))}
       </div>

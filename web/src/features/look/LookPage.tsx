@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Picture, Trial } from "../../api/client";
 import { Button } from "../../ui/parts";
 import { useDriver } from "../../viewer/player";
-import { useViewport } from "../../viewer/viewport";
+import { LIFTS, useViewport } from "../../viewer/viewport";
 import { CHIP } from "./chip";
 import { Compared } from "./Compared";
 import { Moments } from "./Moments";
@@ -12,7 +12,15 @@ import { Slot } from "./Slot";
 import { KEYS, useKeys } from "./useKeys";
 import { useChoices, useLook, useSlice, type Choice } from "./useLook";
 
-const COLUMNS = ["", "grid-cols-1", "grid-cols-2", "grid-cols-3", "grid-cols-2 grid-rows-2"];
+const COLUMNS = [
+  "",
+  "grid-cols-1",
+  "grid-cols-2",
+  "grid-cols-3",
+  "grid-cols-2 grid-rows-2",
+  "grid-cols-3 grid-rows-2",
+  "grid-cols-3 grid-rows-2",
+];
 const MODES = [
   ["wipe", "Wipe", "W"],
   ["difference", "Difference", "D"],
@@ -78,6 +86,8 @@ export function LookPage({ trial }: { trial: Trial }) {
   const [measuring, setMeasuring] = useState(false);
   const smooth = useViewport((view) => view.smooth);
   const toggleSmooth = useViewport((view) => view.toggleSmooth);
+  const lift = useViewport((view) => view.lift);
+  const raise = () => look.change({ lift: String(LIFTS[(LIFTS.indexOf(lift) + 1) % LIFTS.length]) });
   const letters = choices.map((choice) => choice.id).filter((id) => id.length === 1);
   useKeys({
     factor: trial.setup.factor,
@@ -90,6 +100,8 @@ export function LookPage({ trial }: { trial: Trial }) {
     panes: () => look.setCount(2),
     compare: look.compare,
     swap: look.swap,
+    back: look.back,
+    raise,
   });
   const seen = look.panes.flatMap((id) => choices.find((choice) => choice.id === id)?.picture ?? []);
   useDriver(look.mode === "time" ? NOTHING : seen);
@@ -97,6 +109,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   const slice = useSlice(axis);
   const pair = look.mode === "wipe" || look.mode === "difference" ? look.mode : null;
   const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
+  const truth = choiceOf("truth").picture;
   const shown = look.panes.map((id, index) => choiceOf(index === look.focus && look.held ? look.held : id));
   return (
     <div
@@ -107,17 +120,19 @@ export function LookPage({ trial }: { trial: Trial }) {
       <div className="flex shrink-0 flex-wrap items-center gap-x-5 gap-y-1 px-4 py-1.5 text-[14px]">
         <div role="group" aria-label="Panes" className="flex items-center">
           <span className="mr-1 text-[#c4c4c4]">Panes</span>
-          {[1, 2, 3, 4].map((count) => (
-            <button
-              key={count}
-              type="button"
-              className={CHIP}
-              aria-pressed={!pair && look.panes.length === count}
-              onClick={() => look.setCount(count)}
-            >
-              {count}
-            </button>
-          ))}
+          {COLUMNS.slice(1, choices.length + 1)
+            .map((_, at) => at + 1)
+            .map((count) => (
+              <button
+                key={count}
+                type="button"
+                className={CHIP}
+                aria-pressed={!pair && look.panes.length === count}
+                onClick={() => look.setCount(count)}
+              >
+                {count}
+              </button>
+            ))}
           {MODES.filter(([mode]) => mode !== "time" || trial.frames > 1).map(([mode, name, key]) => (
             <button
               key={mode}
@@ -150,6 +165,15 @@ export function LookPage({ trial }: { trial: Trial }) {
         <button type="button" className={CHIP} aria-pressed={smooth} onClick={toggleSmooth} title="Key S">
           Smooth
         </button>
+        <button
+          type="button"
+          className={CHIP}
+          aria-pressed={lift > 1}
+          title="Key L: shows dark pictures brighter, their values stay"
+          onClick={raise}
+        >
+          {lift > 1 ? `Lift ${lift}×` : "Lift"}
+        </button>
         <button type="button" className={CHIP} onClick={() => setSurround((surround + 1) % SURROUNDS.length)}>
           Surround
         </button>
@@ -167,6 +191,7 @@ export function LookPage({ trial }: { trial: Trial }) {
               key={index}
               choice={choice}
               extent={trial.plan.truth}
+              truth={truth}
               active={index === look.focus && look.panes.length > 1}
               slice={look.mode === "time" ? slice : null}
               onActivate={() => look.setFocus(index)}
@@ -178,6 +203,7 @@ export function LookPage({ trial }: { trial: Trial }) {
             mode={pair}
             sides={[shown[0] as Choice, shown[1] as Choice]}
             extent={trial.plan.truth}
+            truth={truth}
           />
         )}
       </div>

@@ -1,15 +1,47 @@
 import { useMemo, useRef, useState, type PointerEvent } from "react";
+import type { Picture } from "../../api/client";
 import { zoomText } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Pane } from "../../viewer/Pane";
 import { keyOf, type Scene } from "../../viewer/scene";
+import { usePlace, valueAt } from "../../viewer/pointer";
 import { usePlayer } from "../../viewer/player";
 import { frameAtPlace, type Slice } from "../../viewer/slice";
 import { useViewport, zoomOf } from "../../viewer/viewport";
 import type { Choice } from "./useLook";
 
+/** The values under the pointer, in every pane at the same place; for a result how far they are from the truth's. */
+function Values({ choice, truth }: { choice: Choice; truth: Picture | null }) {
+  const place = usePlace((pointer) => pointer.place);
+  const view = useViewport();
+  if (!place || !choice.picture) return null;
+  const found = valueAt(choice.picture, view, place);
+  const there = truth && truth.id !== choice.picture.id ? valueAt(truth, view, place) : null;
+  if (!found) return null;
+  const beside = (value: number, channel: number) => {
+    const off = there ? value - (there[channel] ?? 0) : 0;
+    return off ? `${value} (${off > 0 ? "+" : "−"}${Math.abs(off)})` : String(value);
+  };
+  return (
+    <span
+      className="shrink-0 text-[#d0d0d0] tabular-nums"
+      data-testid="values"
+      title={`R, G, B at column ${place.x}, row ${place.y}, 8-bit${there ? "; beside each how far from the truth" : ""}`}
+    >
+      {found.map(beside).join(" ")}
+    </span>
+  );
+}
+
+interface CaptionProps {
+  choice: Choice;
+  extent: { width: number };
+  truth: Picture | null;
+}
+
 /** What a picture is, in words, over its pixels. */
-export function Caption({ choice, extent }: { choice: Choice; extent: { width: number } }) {
+export function Caption({ choice, extent, truth }: CaptionProps) {
+  const lift = useViewport((view) => view.lift);
   const zoom = useViewport((view) => zoomOf(view));
   const scale = choice.picture ? extent.width / choice.picture.width : 1;
   return (
@@ -17,7 +49,12 @@ export function Caption({ choice, extent }: { choice: Choice; extent: { width: n
       <LetterPlate letter={choice.plate} neutral />
       <span className="truncate font-semibold">{choice.name}</span>
       <span className="truncate text-[#b9b9b9]">{choice.detail}</span>
-      <span className="ml-auto shrink-0 pl-2 text-[#d0d0d0]" data-testid="pane-zoom">
+      <span className="ml-auto" />
+      <Values choice={choice} truth={truth} />
+      {lift > 1 && (
+        <span className="shrink-0 rounded-sm bg-[#e8e8e8] px-1 text-[#1c1c1c]">lifted {lift}×</span>
+      )}
+      <span className="shrink-0 pl-2 text-[#d0d0d0]" data-testid="pane-zoom">
         {zoomText(zoom * scale)}
       </span>
     </div>
@@ -72,6 +109,7 @@ function useSeeking(choice: Choice, slice: Slice | null | undefined) {
 interface SlotProps {
   choice: Choice;
   extent: { width: number };
+  truth: Picture | null;
   active: boolean;
   onActivate: () => void;
   /** A row or column over time instead of the picture. */
@@ -79,7 +117,7 @@ interface SlotProps {
 }
 
 /** A pane with one picture. */
-export function Slot({ choice, extent, active, onActivate, slice }: SlotProps) {
+export function Slot({ choice, extent, truth, active, onActivate, slice }: SlotProps) {
   const { picture } = choice;
   const [axis, at] = [slice?.axis, slice?.at];
   const scene = useMemo<Scene | null>(() => {
@@ -95,7 +133,7 @@ export function Slot({ choice, extent, active, onActivate, slice }: SlotProps) {
       className={`relative flex min-h-0 min-w-0 flex-col ${active ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
     >
       <div className="flex">
-        <Caption choice={choice} extent={extent} />
+        <Caption choice={choice} extent={extent} truth={truth} />
       </div>
       <div className="relative min-h-0 flex-1" {...useSeeking(choice, slice)}>
         <Pixels scene={scene} choices={[choice]} label={choice.name} />

@@ -7,6 +7,7 @@ export const KEYS: [string, string][] = [
   ["1 – 9", "Put entry A – I into the active pane"],
   ["I (hold)", "See the input in the active pane"],
   ["T (hold)", "See the truth in the active pane"],
+  ["B", "Back to what the active pane showed before, and forth again"],
   ["[  ]", "Make the pane (or side) before or after active"],
   ["P", "Panes: one picture each"],
   ["W", "Wipe: two pictures and a divider; arrow keys move it when it has the focus"],
@@ -22,6 +23,7 @@ export const KEYS: [string, string][] = [
   ["Space", "Play or stop the part between in and out"],
   ["Shift I, Shift O", "Play from here, play to here"],
   ["S", "Smooth or exact pixels above 100 %"],
+  ["L", "Lift: show dark pictures 2, 4 or 8 times brighter; their values stay"],
   ["M", "Measure the part that is seen"],
   ["?", "This list"],
 ];
@@ -39,10 +41,13 @@ interface Wiring {
   panes: () => void;
   compare: (mode: Mode) => void;
   swap: () => void;
+  back: () => void;
+  raise: () => void;
 }
 
 /** All keys of the Look page. */
-export function useKeys({ factor, letters, put, hold, turn, help, measure, panes, compare, swap }: Wiring) {
+export function useKeys(wiring: Wiring) {
+  const { factor, letters, put, hold, turn, help, measure, panes, compare, swap, back, raise } = wiring;
   useEffect(() => {
     const view = useViewport.getState;
     const player = usePlayer.getState;
@@ -71,6 +76,8 @@ export function useKeys({ factor, letters, put, hold, turn, help, measure, panes
       d: () => compare("difference"),
       o: () => compare("time"),
       x: swap,
+      b: back,
+      l: raise,
       "?": help,
       arrowleft: () => view().panBy(STEP, 0),
       arrowright: () => view().panBy(-STEP, 0),
@@ -104,5 +111,5 @@ export function useKeys({ factor, letters, put, hold, turn, help, measure, panes
       window.removeEventListener("keyup", up);
       window.removeEventListener("blur", away);
     };
-  }, [factor, letters, put, hold, turn, help, measure, panes, compare, swap]);
+  }, [factor, letters, put, hold, turn, help, measure, panes, compare, swap, back, raise]);
 }

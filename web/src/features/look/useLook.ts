@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { Picture, Trial } from "../../api/client";
 import { usePictures } from "../../api/queries";
@@ -88,10 +88,14 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const now = () => readAddress(new URLSearchParams(window.location.search), letters, moving);
   const setPanes = (next: string[], focused: number) =>
     change({ panes: next.join(","), focus: String(Math.min(focused, next.length - 1)) });
+  const before = useRef<string | null>(null);
   const put = (id: string) => {
     const at = now();
+    if (at.panes[at.focus] !== id) before.current = at.panes[at.focus] ?? null;
     setPanes(at.panes.with(at.focus, id), at.focus);
   };
+  /** What stood in the active pane before comes back; once more, and it is as it was. */
+  const back = () => before.current && put(before.current);
   const setCount = (count: number) => {
     const at = now();
     const spare = letters.filter((id) => !at.panes.includes(id));
@@ -119,15 +123,34 @@ export function useLook(trial: Trial, choices: Choice[]) {
     setPanes([...at.panes].reverse(), at.panes.length - 1 - at.focus);
   };
   useOpening(trial, params, choices);
+  const setLift = useViewport((view) => view.setLift);
+  const lift = Number(params.get("lift"));
+  useEffect(() => setLift(lift), [setLift, lift]);
   usePlaceInAddress(change);
   usePreload(choices);
-  return { panes, focus, mode, held, hold, put, setCount, setFocus, turn, compare, swap, params, change };
+  return {
+    panes,
+    focus,
+    mode,
+    held,
+    hold,
+    put,
+    setCount,
+    setFocus,
+    turn,
+    compare,
+    swap,
+    back,
+    params,
+    change,
+  };
 }
 
 /** One picture a pane, a row or column of it over all frames, two beside a divider, or how two differ. */
 export type Pair = "wipe" | "difference";
 export type Mode = "panes" | "time" | Pair;
 
+const MOST_PANES = 6;
 const MODES: Mode[] = ["panes", "wipe", "difference", "time"];
 
 /** Modes with one picture a pane. */
@@ -156,7 +179,7 @@ export function useSlice(axis: Slice["axis"]): Slice {
 
 /** Panes and focus as an address names them; what it names wrongly becomes the truth. */
 function readAddress(params: URLSearchParams, letters: string[], moving: boolean) {
-  const asked = (params.get("panes") ?? "truth,input,A,B").split(",").slice(0, 4);
+  const asked = (params.get("panes") ?? "truth,input,A,B").split(",").slice(0, MOST_PANES);
   const named = params.get("mode");
   const mode = MODES.find((one) => one === named && (moving || one !== "time")) ?? "panes";
   const known = asked.map((id) => (letters.includes(id) ? id : "truth"));
