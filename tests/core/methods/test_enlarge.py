@@ -10,7 +10,7 @@ from mistline.core.measure.psnr import psnr
 from mistline.core.methods import METHODS, alone
 from mistline.core.resample import resize
 
-ENLARGERS = [key for key, method in METHODS.items() if method.family == "enlarge"]
+ENLARGERS = [key for key, method in METHODS.items() if method.family == "enlarge" and method.resizes]
 NETWORKS = [key for key, method in METHODS.items() if method.family == "learned" and method.resizes]
 
 
