@@ -117,7 +117,7 @@ export function LookPage({ trial }: { trial: Trial }) {
       style={{ ["--surround" as string]: SURROUNDS[surround] }}
     >
       <title>{`Look at ${trial.name} – Mistline`}</title>
-      <div className="flex shrink-0 flex-wrap items-center gap-x-5 gap-y-1 px-4 py-1.5 text-[14px]">
+      <div className="flex shrink-0 flex-wrap items-center gap-x-2.5 gap-y-1 px-3 py-1.5 text-[14px]">
         <div role="group" aria-label="Panes" className="flex items-center">
           <span className="mr-1 text-[#c4c4c4]">Panes</span>
           {COLUMNS.slice(1, choices.length + 1)

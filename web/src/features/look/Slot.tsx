@@ -48,7 +48,7 @@ export function Caption({ choice, extent, truth }: CaptionProps) {
     <div className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-[#2b2b2b] px-2 text-[13px] whitespace-nowrap text-[#e8e8e8]">
       <LetterPlate letter={choice.plate} neutral />
       <span className="truncate font-semibold">{choice.name}</span>
-      <span className="truncate text-[#b9b9b9]">{choice.detail}</span>
+      <span className="min-w-0 shrink-[1000] truncate text-[#b9b9b9]">{choice.detail}</span>
       <span className="ml-auto" />
       <Values choice={choice} truth={truth} />
       {lift > 1 && (
