@@ -119,10 +119,10 @@ def _filled_lines(field: Array, parity: int) -> Array:
     return full
 
 
-def _combing(woven: Array, apart: int) -> float:
-    """How much lines alternate with those so many lines above and below; little where all are of one moment."""
-    line = luma(woven)
-    above, here, below = line[: -2 * apart], line[apart:-apart], line[2 * apart :]
+def _combing(lines: Array) -> float:
+    """How much lines alternate with those above and below; little where all are of one moment."""
+    bright = luma(lines)
+    above, here, below = bright[:-2], bright[1:-1], bright[2:]
     return float(np.maximum((here - above) * (here - below), 0).mean())
 
 
@@ -132,16 +132,16 @@ def _matched(window: Window, parity: int) -> Array | None:
     None where none fits: lines of two moments alternate more than lines of one moment do at twice the distance.
     """
     here, lines = window.frame.pixels, slice(1 - parity, None, 2)
-    best, least = here, _combing(here, 1)
+    best, least = here, _combing(here)
     for near in (window.at - 1, window.at + 1):
         if not 0 <= near < len(window.frames):
             continue
         woven = here.copy()
         woven[lines] = window.frames[near].pixels[lines]
-        combing = _combing(woven, 1)
+        combing = _combing(woven)
         if combing < least:
             best, least = woven, combing
-    return best if least <= COMBED * _combing(here[parity::2], 1) else None
+    return best if least <= COMBED * _combing(here[parity::2]) else None
 
 
 def _deinterlace(window: Window, settings: BaseModel, target: Size) -> Frame:

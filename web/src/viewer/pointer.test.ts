@@ -1,17 +1,6 @@
 import { expect, it } from "vitest";
 import { pixelAt } from "./pointer";
-import type { Viewport } from "./viewport";
-
-const VIEW: Viewport = {
-  extent: { width: 100, height: 80 },
-  pane: { width: 401, height: 307 },
-  x: 50,
-  y: 40,
-  zoom: 4,
-  smooth: false,
-  frame: 0,
-  lift: 1,
-};
+import { VIEW } from "./view.fixture";
 
 it("finds the pixel that is drawn under the pointer, at the pane's own rounding", () => {
   const left = Math.round(401 / 2 - 50 * 4);

@@ -1,17 +1,8 @@
 import { expect, it } from "vitest";
 import { differ, dividerAt } from "./scene";
-import type { Viewport } from "./viewport";
+import { VIEW as AT_FOUR } from "./view.fixture";
 
-const VIEW: Viewport = {
-  extent: { width: 100, height: 80 },
-  pane: { width: 401, height: 300 },
-  x: 50,
-  y: 40,
-  zoom: 4,
-  smooth: false,
-  frame: 0,
-  lift: 1,
-};
+const VIEW = { ...AT_FOUR, pane: { width: 401, height: 300 } };
 
 it("puts a divider at the edge of a picture pixel, and names the first column right of it", () => {
   for (const share of [0.1, 0.33, 0.5, 0.777]) {

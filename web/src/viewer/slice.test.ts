@@ -1,17 +1,6 @@
 import { expect, it } from "vitest";
 import { frameAtPlace, timeline } from "./slice";
-import type { Viewport } from "./viewport";
-
-const VIEW: Viewport = {
-  extent: { width: 100, height: 80 },
-  pane: { width: 401, height: 307 },
-  x: 50,
-  y: 40,
-  zoom: 4,
-  smooth: false,
-  frame: 0,
-  lift: 1,
-};
+import { VIEW } from "./view.fixture";
 
 it("gives every frame the same whole device pixels where they fit, in the middle of the pane", () => {
   expect(timeline(VIEW, "row", 50)).toEqual({ from: 3, each: 6 });
