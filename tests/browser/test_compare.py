@@ -201,6 +201,10 @@ def test_more_panes_a_lift_and_back_again(page: Page, trial: dict, pictures: dic
     expect(page).to_have_url(re.compile("lift=2"))
     page.reload()
     expect(page.get_by_text("lifted 2×")).to_have_count(2)
+    page.keyboard.press("d")  # a difference has no brightness to lift, and does not say so
+    expect(page.get_by_text("lifted")).to_have_count(0)
+    page.keyboard.press("w")
+    expect(page.get_by_text("lifted 2×")).to_have_count(2)
     for _ in range(3):
         page.keyboard.press("l")
     expect(page.get_by_text("lifted")).to_have_count(0)

@@ -143,7 +143,7 @@ export function Compared({ look, mode, sides, extent, truth }: Props) {
             onPointerDown={() => look.setFocus(side)}
             className={`flex min-w-0 flex-1 ${side === look.focus ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
           >
-            <Caption choice={choice} extent={extent} truth={truth} />
+            <Caption choice={choice} extent={extent} truth={truth} liftable={mode === "wipe"} />
           </div>
         ))}
       </div>

@@ -37,10 +37,12 @@ interface CaptionProps {
   choice: Choice;
   extent: { width: number };
   truth: Picture | null;
+  /** Whether the pane shows the picture's own brightness, which a lift raises. */
+  liftable?: boolean;
 }
 
 /** What a picture is, in words, over its pixels. */
-export function Caption({ choice, extent, truth }: CaptionProps) {
+export function Caption({ choice, extent, truth, liftable = true }: CaptionProps) {
   const lift = useViewport((view) => view.lift);
   const zoom = useViewport((view) => zoomOf(view));
   const scale = choice.picture ? extent.width / choice.picture.width : 1;
@@ -51,7 +53,7 @@ export function Caption({ choice, extent, truth }: CaptionProps) {
       <span className="min-w-0 shrink-[1000] truncate text-[#b9b9b9]">{choice.detail}</span>
       <span className="ml-auto" />
       <Values choice={choice} truth={truth} />
-      {lift > 1 && (
+      {liftable && lift > 1 && (
         <span className="shrink-0 rounded-sm bg-[#e8e8e8] px-1 text-[#1c1c1c]">lifted {lift}×</span>
       )}
       <span className="shrink-0 pl-2 text-[#d0d0d0]" data-testid="pane-zoom">
