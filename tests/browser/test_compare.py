@@ -176,6 +176,9 @@ def test_values_under_the_pointer_are_told_in_every_pane(page: Page, trial: dict
             values = pictures[letter][1][y, x].astype(int)
             words = " ".join(in_words(value, there) for value, there in zip(values, truth, strict=True))
             expect(told.nth(place)).to_have_text(words)
+    over = told.first.get_attribute("title")
+    page.keyboard.press("ArrowLeft")  # the picture goes on under a pointer that stands
+    expect(told.first).not_to_have_attribute("title", over or "")
     page.mouse.move(5, 5)
     expect(page.get_by_test_id("values")).to_have_count(0)
 

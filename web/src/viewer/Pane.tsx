@@ -49,15 +49,11 @@ function usePointer() {
       event.currentTarget.setPointerCapture(event.pointerId);
       from.current = { x: event.clientX, y: event.clientY };
     },
-    onPointerLeave: () => pointAt(useViewport.getState(), null),
+    onPointerLeave: () => pointAt(null),
     onPointerMove: (event: PointerEvent<HTMLCanvasElement>) => {
-      const scale = window.devicePixelRatio;
-      const box = event.currentTarget.getBoundingClientRect();
-      pointAt(useViewport.getState(), {
-        x: (event.clientX - box.left - box.width / 2) * scale,
-        y: (event.clientY - box.top - box.height / 2) * scale,
-      });
+      pointAt({ canvas: event.currentTarget, x: event.clientX, y: event.clientY });
       if (!from.current) return;
+      const scale = window.devicePixelRatio;
       panBy((event.clientX - from.current.x) * scale, (event.clientY - from.current.y) * scale);
       from.current = { x: event.clientX, y: event.clientY };
     },

@@ -2,7 +2,7 @@ import { create } from "zustand";
 import type { Picture } from "../api/client";
 import { tileUrl } from "./paint";
 import { isHere, tile } from "./tiles";
-import { zoomOf, type Viewport } from "./viewport";
+import { useViewport, zoomOf, type Viewport } from "./viewport";
 
 export interface Place {
   x: number;
@@ -22,12 +22,28 @@ export function pixelAt(view: Viewport, off: Place): Place | null {
   return x >= 0 && y >= 0 && x < view.extent.width && y < view.extent.height ? { x, y } : null;
 }
 
-/** Note where the pointer is; nobody is told while it stays on its pixel. */
-export function pointAt(view: Viewport, off: Place | null) {
-  const place = off && pixelAt(view, off);
+let over: { canvas: HTMLCanvasElement; x: number; y: number } | null = null;
+
+function tellPlace() {
+  let place: Place | null = null;
+  if (over?.canvas.isConnected) {
+    const box = over.canvas.getBoundingClientRect();
+    const scale = window.devicePixelRatio;
+    const off = { x: over.x - box.left - box.width / 2, y: over.y - box.top - box.height / 2 };
+    place = pixelAt(useViewport.getState(), { x: off.x * scale, y: off.y * scale });
+  }
   const before = usePlace.getState().place;
   if (place?.x !== before?.x || place?.y !== before?.y) usePlace.setState({ place });
 }
+
+/** Note over which canvas the pointer stands, in the window's pixels; nobody is told while it stays on its pixel. */
+export function pointAt(at: typeof over) {
+  over = at;
+  tellPlace();
+}
+
+// A still pointer stands on another pixel when the view moves under it.
+useViewport.subscribe(tellPlace);
 
 let one: CanvasRenderingContext2D | null = null;
 
