@@ -1,6 +1,5 @@
 """Trials over HTTP: plan, run, follow, read the scores, decide."""
 
-import asyncio
 import csv
 import io
 from dataclasses import asdict
@@ -14,7 +13,7 @@ from mistline.api.download import as_file
 from mistline.api.recipes import known_models
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import Setup
-from mistline.core.frame import Region, Size
+from mistline.core.frame import Size
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
 from mistline.errors import Conflict, NotFound
@@ -24,7 +23,7 @@ from mistline.work import trials as use_cases
 from mistline.work.requests import Timing
 from mistline.work.scoreboard import Scoreboard, scoreboard, sentences
 
-__all__ = ["router"]
+__all__ = ["router", "within"]
 
 router = APIRouter(tags=["trials"], dependencies=[Depends(known_models)])
 
@@ -232,15 +231,8 @@ def _cell(score: schemas.Score | None) -> float | str:
     return "inf" if score.value is None else score.value
 
 
-@router.post("/trials/{trial_id}/regions", operation_id="measureRegion")
-async def measure_region(trial_id: UUID, request: schemas.RegionRequest) -> list[schemas.Entry]:
-    """The finished entries with the scores that they have within a region; nothing is kept."""
-    region = Region(**request.model_dump(exclude={"frame"}))
-    found = await use_cases.measure_region(str(trial_id), region, request.frame)
-    return await asyncio.to_thread(_within, str(trial_id), found)
-
-
-def _within(trial_id: str, found: dict[str, Row]) -> list[schemas.Entry]:
+def within(trial_id: str, found: dict[str, Row]) -> list[schemas.Entry]:
+    """The entries with the scores that were found for a part of the picture, by letter, ranked by them."""
     with connect() as connection:
         factor = trials.get(connection, trial_id)["setup"]["factor"]
         rows = trials.entries(connection, trial_id)

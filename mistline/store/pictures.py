@@ -1,5 +1,6 @@
 """Pictures (frames in shards, with view tiles) and the truth and input of a test set-up."""
 
+import json
 import re
 from collections.abc import Iterable
 from pathlib import Path
@@ -11,8 +12,8 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import file_hash, known_hash, media
 
 __all__ = [
-    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "keep", "keep_slice",
-    "keep_view", "origin", "part", "plate", "shard_files", "slice_name",
+    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "keep", "keep_map",
+    "keep_slice", "keep_view", "map_facts", "map_name", "origin", "part", "plate", "shard_files", "slice_name",
 ]  # fmt: skip
 
 SQL = queries("pictures")
@@ -119,6 +120,29 @@ def slice_name(axis: str, at: int) -> str:
 def keep_slice(path: Path, picture_id: str, axis: str, at: int) -> None:
     """Put a row or column over all frames into the view."""
     media().replace(path, file_key(picture_id, f"view/{slice_name(axis, at)}"))
+
+
+def map_name(fault: str, frame: int) -> str:
+    """The folder of a map of faults, in a picture's view."""
+    return f"maps/{fault}/{frame}"
+
+
+def keep_map(folder: Path, picture_id: str, fault: str, frame: int, facts: Row) -> None:
+    """Put a map of faults (`map.png` in the folder) with its facts into the view."""
+    (folder / "facts.json").write_text(json.dumps(facts))
+    media().replace(folder, file_key(picture_id, f"view/{map_name(fault, frame)}"))
+
+
+def map_facts(picture_id: str, fault: str, frame: int) -> Row | None:
+    """The facts of a map that is kept whole; None where there is none."""
+    name = map_name(fault, frame)
+    if part(picture_id, f"{name}/map.png") is None:
+        return None
+    try:
+        facts: Row = json.loads(media().read(file_key(picture_id, f"view/{name}/facts.json")))
+    except (NotFound, ValueError):
+        return None
+    return facts
 
 
 def keep_view(path: Path, picture_id: str, frame: int, name: str = "") -> None:

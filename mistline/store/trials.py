@@ -15,6 +15,7 @@ __all__ = [
     "page",
     "playbook",
     "same",
+    "set_standing",
     "verdicts",
 ]
 
@@ -49,6 +50,13 @@ def entries(connection: Connection, trial_id: str) -> list[Row]:
 def same(connection: Connection, trial_id: str) -> list[Row]:
     """Pairs of letters whose results are the same picture to the eye."""
     return connection.execute(SQL["same"], {"id": trial_id}).fetchall()
+
+
+def set_standing(connection: Connection, trial_id: str, letter: str, standing: str | None, reason: str) -> None:
+    """Say what is thought of an entry ("kept", "retired", "finalist" or nothing) and why."""
+    values = {"trial_id": trial_id, "letter": letter, "standing": standing, "reason": reason}
+    if connection.execute(SQL["set_standing"], values).fetchone() is None:
+        raise NotFound(f"There is no entry {letter} in this trial.")
 
 
 def page(connection: Connection, cursor: str | None, limit: int) -> tuple[list[Row], str | None]:

@@ -17,9 +17,9 @@ from mistline.core.timing.machine import Machine
 
 __all__ = [
     "Alike", "Axis", "CropTimed", "CutSlice", "Done", "Footage", "InspectModel", "LocalModel", "MadePicture",
-    "MakeShard", "MakeViews", "MeasureRegion", "OnMachine", "Original", "Prepare", "Prepared", "PreviewInput",
-    "PreviewMade", "Progress", "ReadOriginal", "RegionMeasured", "Request", "Scored", "ShardMade", "SurveyClip",
-    "Surveyed", "TimeCrop", "Timing",
+    "MakeMap", "MakeShard", "MakeViews", "MapMade", "MeasureRegion", "OnMachine", "Original", "Prepare", "Prepared",
+    "PreviewInput", "PreviewMade", "Progress", "ReadOriginal", "RegionMeasured", "Request", "Scored", "ShardMade",
+    "SpotFound", "SpotsSuggested", "SuggestSpots", "SurveyClip", "Surveyed", "TimeCrop", "Timing",
 ]  # fmt: skip
 
 A = TypeVar("A", bound=BaseModel)
@@ -266,6 +266,48 @@ class MeasureRegion(Request[RegionMeasured]):
     region: Region
     frame: int = 0
     factor: float
+    truth: list[Path]
+    results: dict[str, list[Path]]
+
+
+class MapMade(BaseModel):
+    """The size of a map, its worst place in pixels of the frame, and the mean of the map there."""
+
+    width: int
+    height: int
+    worst: Region
+    value: float
+
+
+class MakeMap(Request[MapMade]):
+    """Write where a frame of a result has a fault to `out`: a grey PNG of 8 bits, white is the end of the scale."""
+
+    map: str
+    frame: int
+    factor: float
+    truth: list[Path]
+    result: list[Path]
+    out: Path
+
+
+class SpotFound(BaseModel):
+    """A place worth looking at, and why."""
+
+    name: str
+    why: str
+    region: Region
+
+
+class SpotsSuggested(BaseModel):
+    """Places worth looking at."""
+
+    spots: list[SpotFound]
+
+
+class SuggestSpots(Request[SpotsSuggested]):
+    """Look for places worth looking at in a frame of the truth and the results, by letter."""
+
+    frame: int
     truth: list[Path]
     results: dict[str, list[Path]]
 

@@ -15,13 +15,13 @@ from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.colour import ReadAs
 from mistline.core.degrade.downsample import Plan, plan
 from mistline.core.degrade.setup import CHAIN_VERSION, Setup
-from mistline.core.frame import Region, Size
+from mistline.core.frame import Size
 from mistline.core.media.archive import write_archive
 from mistline.core.media.plate import SHARD, shards_of
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.timing.forecast import Forecast, forecast
-from mistline.errors import Conflict, Damaged, OutOfLimits
+from mistline.errors import Conflict, OutOfLimits
 from mistline.store import models, pictures, recipes, sources, speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.store.files import media
@@ -30,7 +30,7 @@ from mistline.work import tasks
 from mistline.work.lane import Lane
 from mistline.work.making import reading, source_footage
 from mistline.work.queue import queue
-from mistline.work.requests import Axis, MeasureRegion, PreviewInput, PreviewMade
+from mistline.work.requests import Axis, PreviewInput, PreviewMade
 from mistline.work.sandbox import run_child
 
 __all__ = [
@@ -44,7 +44,6 @@ __all__ = [
     "import_original",
     "import_sequence",
     "inspect_again",
-    "measure_region",
     "mend",
     "outlook",
     "preview",
@@ -62,10 +61,9 @@ REPEATS = 3
 ASKED, AHEAD = 10, -10  # priorities of what is looked at, and of what is made before somebody looks
 MAX_FRAMES = 600
 PATIENCE, UNKNOWN_A_MEGAPIXEL, LONGEST_SECONDS = 4.0, 6.0, 24 * 3600.0
-LARGEST_REGION = 16_000_000
 LETTERS = "ABCDEFGHIJKLMOPQRSUVWXYZ"  # N and T are the controls'
 MAX_ENTRIES = len(LETTERS)
-PREVIEWS, REGIONS = Lane(3), Lane(3)  # of this process; each holds gigabytes while it works
+PREVIEWS = Lane(3)  # of this process; each holds gigabytes while it works
 NEAREST = Recipe.model_validate({"name": "Nearest neighbour", "passes": [{"method": "nearest"}]})
 
 
@@ -173,15 +171,6 @@ def cut_slice(picture_id: str, axis: Axis, at: int) -> None:
         )
 
 
-def _shards(picture_id: str, folder: Path, frame: int) -> list[Path]:
-    """What holds a frame and the one before; a damaged shard is queued to be made again, and that is said."""
-    try:
-        return pictures.shard_files(picture_id, folder, range(max(0, frame - 1), frame + 1))
-    except Damaged:
-        mend(picture_id)
-        raise
-
-
 def _ready(source: Row) -> Row:
     if source["state"] != "ready":
         raise Conflict(f"{source['name']} has not been read yet; wait until the Shelf shows its size.")
@@ -265,53 +254,6 @@ async def _preview(row: Row, setup: Setup, frame: int, centre: tuple[float, floa
             request, what=row["name"], memory_bytes=settings().reader_memory_bytes,
             seconds=settings().reader_seconds,
         )  # fmt: skip
-
-
-def _truth_size(picture_id: str) -> Size:
-    with connect() as connection:
-        picture = pictures.get(connection, picture_id)
-    return Size(picture["width"], picture["height"])
-
-
-async def measure_region(trial_id: str, region: Region, frame: int) -> dict[str, Row]:
-    """The scores of every finished entry within a region of the truth, by letter, measured in a child process."""
-    if region.width * region.height > LARGEST_REGION:
-        raise OutOfLimits("The part is too large to be measured at once; zoom in to 16 megapixels or less.")
-
-    def rows() -> tuple[Row, list[Row]]:
-        with connect() as connection:
-            trial = trials.get(connection, trial_id)
-            return trial, [row for row in trials.entries(connection, trial_id) if row["state"] == "done"]
-
-    trial, done = await asyncio.to_thread(rows)
-    if not done or not trial["truth_picture"]:
-        raise Conflict("Nothing of this trial is done yet; wait for the first result.")
-
-    whole = await asyncio.to_thread(_truth_size, trial["truth_picture"])
-    if not 0 <= frame < trial["frames"]:
-        raise OutOfLimits(f"The trial has {trial['frames']} frames; choose one of 0 to {trial['frames'] - 1}.")
-    if trial["frames"] == 1 and region == Region(0, 0, whole.width, whole.height):
-        return {row["letter"]: row["scores"] for row in done}
-
-    async with REGIONS.turn():
-        return await _measure(trial, region, frame, done)
-
-
-async def _measure(trial: Row, region: Region, frame: int, done: list[Row]) -> dict[str, Row]:
-    async def fetch(picture_id: str) -> list[Path]:
-        return await asyncio.to_thread(_shards, picture_id, folder, frame)
-
-    with media().workspace() as folder:
-        request = MeasureRegion(
-            name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"],
-            truth=await fetch(trial["truth_picture"]),
-            results={row["letter"]: await fetch(row["picture_id"]) for row in done},
-        )  # fmt: skip
-        found = await run_child(
-            request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
-            seconds=settings().reader_seconds, remedy="zoom in to a smaller part",
-        )  # fmt: skip
-        return found.model_dump()["scores"]
 
 
 def _time_crops(source_id: str, setup: Setup, unknown: Sequence[Recipe]) -> None:

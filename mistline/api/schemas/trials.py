@@ -6,6 +6,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
+from mistline.api.schemas.looking import Standing
 from mistline.api.schemas.plans import PlanAnswer, PlanRequest
 from mistline.core.choose.ranking import Mark
 from mistline.core.degrade.setup import Setup
@@ -19,7 +20,6 @@ __all__ = [
     "MeasureShown",
     "Pair",
     "PassShown",
-    "RegionRequest",
     "Score",
     "State",
     "Trial",
@@ -107,6 +107,8 @@ class Entry(BaseModel):
     machine: Machine | None
     scores: dict[str, Score]
     marks: dict[str, Mark]
+    standing: Standing | None
+    standing_reason: str
     sentence: str = Field(description="what the result does to the picture, each statement with its number")
 
 
@@ -129,16 +131,6 @@ class Pair(BaseModel):
 
     first: str
     second: str
-
-
-class RegionRequest(BaseModel):
-    """A rectangle in pixels of the truth."""
-
-    left: int = Field(ge=0)
-    top: int = Field(ge=0)
-    width: int = Field(ge=11, description="11 at least, the window of SSIM")
-    height: int = Field(ge=11)
-    frame: int = Field(0, ge=0, lt=2**31, description="of the trial's part")
 
 
 class Verdict(BaseModel):

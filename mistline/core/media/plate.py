@@ -29,7 +29,7 @@ import cv2
 import imagecodecs
 import numpy as np
 
-from mistline.core.frame import Codes, Frame, Size, to_frame
+from mistline.core.frame import Codes, Frame, Region, Size, to_frame
 from mistline.errors import BadMedia
 
 __all__ = [
@@ -42,7 +42,9 @@ THUMBNAIL = 360
 ROWS = 256
 SHARD = 12  # frames
 BAND = 2**24  # pixels that are packed at once
-MEMBER = re.compile(r"(?P<frame>\d+)_\d+_(?P<width>\d+)x(?P<height>\d+)x(?P<channels>\d)_(?P<bits>8|16)bit\.zst")
+MEMBER = re.compile(
+    r"(?P<frame>\d+)_(?P<top>\d+)_(?P<width>\d+)x(?P<height>\d+)x(?P<channels>\d)_(?P<bits>8|16)bit\.zst"
+)
 END = b"\0\0\0\0IEND\xaeB`\x82"
 FAST = [cv2.IMWRITE_PNG_COMPRESSION, 2, cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_DEFAULT]
 
@@ -200,6 +202,16 @@ class Plate:
             band = self._band(*place)
             whole[count * rows : count * rows + band.shape[0]] = band
         return whole[: count * rows + band.shape[0]]
+
+    def cut(self, number: int, region: Region) -> Codes:
+        """A part of a frame; only the bands of rows that it touches are read."""
+        found, bottom = [], region.top + region.height
+        for path, name in self._bands.get(number, []):
+            said = MEMBER.fullmatch(name)
+            top, height = (int(said["top"]), int(said["height"])) if said else (0, 0)
+            if top < bottom and region.top < top + height:
+                found.append(self._band(path, name)[max(0, region.top - top) : bottom - top, region.slices[1]])
+        return np.concatenate(found) if found else self.codes(number)[region.slices]
 
     def _band(self, path: Path, name: str) -> Codes:
         with self._trusted(path), zipfile.ZipFile(path) as shard:

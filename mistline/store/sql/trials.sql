@@ -89,3 +89,7 @@ left join takes tk on tk.key = e.take_key
 left join entries f on f.trial_id = v.trial_id and f.letter = v.fallback
 left join takes ft on ft.key = f.take_key
 order by k.position, v.id desc
+
+-- name: set_standing
+update entries set standing = %(standing)s, standing_reason = %(reason)s
+where trial_id = %(trial_id)s and letter = %(letter)s returning letter

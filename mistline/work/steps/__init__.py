@@ -14,6 +14,8 @@ STEPS: dict[type[requests.Request[Any]], Callable[..., Any]] = {
     requests.MakeViews: look.make_views,
     requests.CutSlice: look.cut_slice,
     requests.MeasureRegion: look.measure_region,
+    requests.MakeMap: look.make_map,
+    requests.SuggestSpots: look.suggest,
     requests.Prepare: prepare.prepare,
     requests.PreviewInput: prepare.preview_input,
     requests.MakeShard: take.make_shard,

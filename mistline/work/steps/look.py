@@ -1,15 +1,32 @@
-"""What looking asks for: the tiles of a frame, the measures of a region."""
+"""What looking asks for: the tiles of a frame, the measures of a region, maps of faults, spots worth a look."""
 
 import numpy as np
 
-from mistline.core.measure import Evidence, measure_all
+from mistline.core.choose.spots import suggest_spots
+from mistline.core.measure import Evidence, NotMeasurable, measure_all
+from mistline.core.measure.maps import MAPS, reduced, worst_place
 from mistline.core.measure.measure import luma_of
 from mistline.core.media.plate import Plate, to_eight_bit, write_png, write_view
-from mistline.work.requests import CutSlice, Done, MakeViews, MeasureRegion, Progress, RegionMeasured
+from mistline.errors import OutOfLimits
+from mistline.work.requests import (
+    CutSlice,
+    Done,
+    MakeMap,
+    MakeViews,
+    MapMade,
+    MeasureRegion,
+    Progress,
+    RegionMeasured,
+    SpotFound,
+    SpotsSuggested,
+    SuggestSpots,
+)
 from mistline.work.steps.footage import fresh, open_footage
 from mistline.work.steps.take import scored
 
-__all__ = ["cut_slice", "make_views", "measure_region"]
+__all__ = ["cut_slice", "make_map", "make_views", "measure_region", "suggest"]
+
+WORST_SHARE = 8  # the worst place is a square of that share of the shorter side
 
 
 def make_views(request: MakeViews, report: Progress) -> Done:
@@ -37,13 +54,36 @@ def cut_slice(request: CutSlice, report: Progress) -> Done:
 
 def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
     """Measure a region of every result, beside the frame before where there is one."""
-    truth, number = Plate(request.truth), request.frame
-    there = truth.codes(number)
+    truth, number, region = Plate(request.truth), request.frame, request.region
+    there = truth.cut(number, region)
+    there_before = luma_of(truth.cut(number - 1, region)) if number else None
 
     def evidence(result: Plate) -> Evidence:
-        before = (luma_of(truth.codes(number - 1)), luma_of(result.codes(number - 1))) if number else None
-        return Evidence(result.codes(number), there, scale=request.factor, before=before).within(request.region)
+        before = None if there_before is None else (there_before, luma_of(result.cut(number - 1, region)))
+        return Evidence(result.cut(number, region), there, scale=request.factor, before=before)
 
     return RegionMeasured(
         scores={letter: scored(measure_all(evidence(Plate(shards)))) for letter, shards in request.results.items()}
     )
+
+
+def make_map(request: MakeMap, report: Progress) -> MapMade:
+    """Read a map of faults off a frame and write it."""
+    found = MAPS[request.map]
+    result, truth = (Plate(shards).codes(request.frame) for shards in (request.result, request.truth))
+    try:
+        values = found.of(Evidence(result, truth, scale=request.factor))
+    except NotMeasurable as why:
+        raise OutOfLimits(f"There is no map of {found.name.lower()} here: {why}.") from None
+    worst, value = worst_place(values, max(16, min(values.shape) // WORST_SHARE))
+    grey = np.clip(reduced(values) * np.float32(255 / found.most), 0, 255)
+    write_png(request.out, np.rint(grey).astype(np.uint8)[..., None])
+    return MapMade(width=grey.shape[1], height=grey.shape[0], worst=worst, value=value)
+
+
+def suggest(request: SuggestSpots, report: Progress) -> SpotsSuggested:
+    """Look for places worth looking at."""
+    truth = luma_of(Plate(request.truth).codes(request.frame))
+    results = {letter: luma_of(Plate(shards).codes(request.frame)) for letter, shards in request.results.items()}
+    spots = [SpotFound(**vars(found)) for found in suggest_spots(truth, results)]
+    return SpotsSuggested(spots=spots)

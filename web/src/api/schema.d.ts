@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/defects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Defects
+         * @description The defects that remarks usually name.
+         */
+        get: operations["defects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -36,6 +56,26 @@ export interface paths {
          * @description All kinds of footage.
          */
         get: operations["kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/maps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Maps
+         * @description The kinds of fault that can be seen as maps.
+         */
+        get: operations["maps"];
         put?: never;
         post?: never;
         delete?: never;
@@ -200,6 +240,26 @@ export interface paths {
          * @description One tile of a frame's view: 8-bit PNG, exactly the frame's values at level 0. A still's frame is 0.
          */
         get: operations["tile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/{picture_id}/maps/{fault}/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Map Pixels
+         * @description A map that was made: grey PNG, white is the end of its scale.
+         */
+        get: operations["mapPixels"];
         put?: never;
         post?: never;
         delete?: never;
@@ -396,6 +456,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/remarks/{remark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Edit Remark
+         * @description Change a remark, remove it or bring it back.
+         */
+        patch: operations["editRemark"];
+        trace?: never;
+    };
     "/api/sequences": {
         parameters: {
             query?: never;
@@ -528,6 +608,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/spots/{spot_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Edit Spot
+         * @description Rename a spot, note something, remove it or bring it back; its place stays.
+         */
+        patch: operations["editSpot"];
+        trace?: never;
+    };
     "/api/takes/{key}/cancel": {
         parameters: {
             query?: never;
@@ -636,6 +736,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/entries/{letter}/maps/{fault}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Map
+         * @description Where an entry has a kind of fault; made once and kept. Its pixels are at `/pictures/…/maps/…`.
+         */
+        post: operations["makeMap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/entries/{letter}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Standing
+         * @description Keep, retire or shortlist an entry, with the reason; or take that back.
+         */
+        put: operations["setStanding"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/regions": {
         parameters: {
             query?: never;
@@ -650,6 +790,30 @@ export interface paths {
          * @description The finished entries with the scores that they have within a region; nothing is kept.
          */
         post: operations["measureRegion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Remarks
+         * @description The remarks of a trial, oldest first.
+         */
+        get: operations["remarks"];
+        put?: never;
+        /**
+         * Add Remark
+         * @description Write a remark on an entry.
+         */
+        post: operations["addRemark"];
         delete?: never;
         options?: never;
         head?: never;
@@ -690,6 +854,70 @@ export interface paths {
         get: operations["scoresJson"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/spots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Spots
+         * @description The spots of the trial's source that lie in what the trial is about.
+         */
+        get: operations["spots"];
+        put?: never;
+        /**
+         * Add Spot
+         * @description Mark a spot; every trial of the same source has it.
+         */
+        post: operations["addSpot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/spots/suggested": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Suggest Spots
+         * @description Places worth looking at, each with its reason; nothing is kept.
+         */
+        post: operations["suggestSpots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/spots/{spot_id}/scores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spot Scores
+         * @description The finished entries with the scores that they have at a spot; each is measured once and kept.
+         */
+        post: operations["spotScores"];
         delete?: never;
         options?: never;
         head?: never;
@@ -823,6 +1051,10 @@ export interface components {
             sentence: string;
             /** Stage */
             stage: string;
+            /** Standing */
+            standing: ("kept" | "retired" | "finalist") | null;
+            /** Standing Reason */
+            standing_reason: string;
             /**
              * State
              * @enum {string}
@@ -911,6 +1143,22 @@ export interface components {
             width: number;
         };
         /**
+         * FaultMapShown
+         * @description A kind of fault that can be seen as a map: white is `most`, in `unit`.
+         */
+        FaultMapShown: {
+            /** Id */
+            id: string;
+            /** Meaning */
+            meaning: string;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Figure
          * @description One held-out figure: the test in words, and PSNR in dB of the model and of what it is compared with.
          */
@@ -988,6 +1236,21 @@ export interface components {
             threads: {
                 [key: string]: number;
             };
+        };
+        /**
+         * MapAnswer
+         * @description A map that is there: its size, its worst place and the mean of the map in it.
+         */
+        MapAnswer: {
+            /** Height */
+            height: number;
+            /** Picture Id */
+            picture_id: string;
+            /** Value */
+            value: number;
+            /** Width */
+            width: number;
+            worst: components["schemas"]["Place"];
         };
         /**
          * MeasureShown
@@ -1298,6 +1561,29 @@ export interface components {
             width: number;
         };
         /**
+         * Place
+         * @description A rectangle of a frame.
+         */
+        Place: {
+            /**
+             * Frame
+             * @description of the trial's part
+             * @default 0
+             */
+            frame: number;
+            /** Height */
+            height: number;
+            /** Left */
+            left: number;
+            /** Top */
+            top: number;
+            /**
+             * Width
+             * @description 11 at least, the window of SSIM
+             */
+            width: number;
+        };
+        /**
          * PlanAnswer
          * @description What that trial would do, in numbers.
          */
@@ -1570,25 +1856,98 @@ export interface components {
             words: string;
         };
         /**
-         * RegionRequest
-         * @description A rectangle in pixels of the truth.
+         * Remark
+         * @description A note on a defect at a place of an entry.
          */
-        RegionRequest: {
+        Remark: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Defect */
+            defect: string;
             /**
              * Frame
-             * @description of the trial's part
              * @default 0
              */
             frame: number;
-            /** Height */
+            /**
+             * Height
+             * @default 0
+             */
             height: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
             /** Left */
             left: number;
+            /** Letter */
+            letter: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Severity */
+            severity: number;
             /** Top */
             top: number;
             /**
              * Width
-             * @description 11 at least, the window of SSIM
+             * @default 0
+             */
+            width: number;
+        };
+        /**
+         * RemarkEdit
+         * @description What to change of a remark; what is removed can come back.
+         */
+        RemarkEdit: {
+            /** Defect */
+            defect?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Removed */
+            removed?: boolean | null;
+            /** Severity */
+            severity?: number | null;
+        };
+        /**
+         * RemarkRequest
+         * @description A remark to write; a point has no width and height.
+         */
+        RemarkRequest: {
+            /** Defect */
+            defect: string;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /** Left */
+            left: number;
+            /** Letter */
+            letter: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Severity */
+            severity: number;
+            /** Top */
+            top: number;
+            /**
+             * Width
+             * @default 0
              */
             width: number;
         };
@@ -1778,6 +2137,96 @@ export interface components {
             next_cursor: string | null;
         };
         /**
+         * Spot
+         * @description A named place that every entry is judged at; it belongs to the source.
+         */
+        Spot: {
+            /**
+             * Frame
+             * @description of the trial's part
+             * @default 0
+             */
+            frame: number;
+            /** Height */
+            height: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Left */
+            left: number;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Top */
+            top: number;
+            /**
+             * Width
+             * @description 11 at least, the window of SSIM
+             */
+            width: number;
+        };
+        /**
+         * SpotEdit
+         * @description What to change of a spot; what is removed can come back.
+         */
+        SpotEdit: {
+            /** Name */
+            name?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Removed */
+            removed?: boolean | null;
+        };
+        /**
+         * SpotRequest
+         * @description A spot to mark.
+         */
+        SpotRequest: {
+            /**
+             * Frame
+             * @description of the trial's part
+             * @default 0
+             */
+            frame: number;
+            /** Height */
+            height: number;
+            /** Left */
+            left: number;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Top */
+            top: number;
+            /**
+             * Width
+             * @description 11 at least, the window of SSIM
+             */
+            width: number;
+        };
+        /**
+         * StandingRequest
+         * @description What is thought of an entry, and why; none takes it back.
+         */
+        StandingRequest: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Standing */
+            standing: ("kept" | "retired" | "finalist") | null;
+        };
+        /**
          * Stretch
          * @description A part worth trying, and why.
          */
@@ -1801,6 +2250,33 @@ export interface components {
              * Format: uuid
              */
             recipe_id: string;
+        };
+        /**
+         * SuggestedSpot
+         * @description A place worth looking at, and why.
+         */
+        SuggestedSpot: {
+            /**
+             * Frame
+             * @description of the trial's part
+             * @default 0
+             */
+            frame: number;
+            /** Height */
+            height: number;
+            /** Left */
+            left: number;
+            /** Name */
+            name: string;
+            /** Top */
+            top: number;
+            /** Why */
+            why: string;
+            /**
+             * Width
+             * @description 11 at least, the window of SSIM
+             */
+            width: number;
         };
         /**
          * Timing
@@ -2090,6 +2566,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    defects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     events: {
         parameters: {
             query?: never;
@@ -2135,6 +2640,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kind"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    maps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultMapShown"][];
                 };
             };
             /** @description What went wrong, in a sentence */
@@ -2404,6 +2938,39 @@ export interface operations {
                 level: number;
                 column: number;
                 row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mapPixels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picture_id: string;
+                fault: string;
+                frame: number;
             };
             cookie?: never;
         };
@@ -2770,6 +3337,39 @@ export interface operations {
             };
         };
     };
+    editRemark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                remark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemarkEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     importSequence: {
         parameters: {
             query?: never;
@@ -3058,6 +3658,39 @@ export interface operations {
             };
         };
     };
+    editSpot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                spot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpotEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cancelTake: {
         parameters: {
             query?: never;
@@ -3276,6 +3909,75 @@ export interface operations {
             };
         };
     };
+    makeMap: {
+        parameters: {
+            query?: {
+                frame?: number;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+                letter: string;
+                fault: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapAnswer"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                letter: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     measureRegion: {
         parameters: {
             query?: never;
@@ -3287,7 +3989,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RegionRequest"];
+                "application/json": components["schemas"]["Place"];
             };
         };
         responses: {
@@ -3298,6 +4000,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remarks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addRemark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemarkRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
                 };
             };
             /** @description What went wrong, in a sentence */
@@ -3358,6 +4126,137 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    spots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spot"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSpot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpotRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spot"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    suggestSpots: {
+        parameters: {
+            query?: {
+                frame?: number;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestedSpot"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    spotScores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                spot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"][];
                 };
             };
             /** @description What went wrong, in a sentence */

@@ -1,0 +1,212 @@
+"""The use cases of looking: measure a part, keep what takes score at spots, suggest spots, make maps of faults."""
+
+import asyncio
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+from mistline.core.frame import Region, Size
+from mistline.core.measure.maps import MAPS
+from mistline.errors import Conflict, Damaged, NotFound, OutOfLimits
+from mistline.store import pictures, spots, trials
+from mistline.store.database import Row, connect
+from mistline.store.files import media
+from mistline.store.settings import settings
+from mistline.work.lane import Lane
+from mistline.work.requests import MakeMap, MeasureRegion, SpotFound, SuggestSpots
+from mistline.work.sandbox import run_child
+from mistline.work.trials import mend
+
+__all__ = ["add_spot", "fault_map", "measure_region", "spot_scores", "spots_of", "suggest_spots"]
+
+LARGEST_REGION = 16_000_000
+SMALLEST = 11  # pixels a side, the window of SSIM
+REGIONS = Lane(3)  # of this process; each holds gigabytes while it works
+
+
+@dataclass(frozen=True)
+class _Looked:
+    """A trial with its finished entries, and the size of its truth."""
+
+    trial: Row
+    done: list[Row]
+    size: Size
+
+    @property
+    def origin(self) -> tuple[int, int]:
+        """Where the truth lies in its source: it is cut from the middle."""
+        facts = self.trial["facts"]
+        return (facts["width"] - self.size.width) // 2, (facts["height"] - self.size.height) // 2
+
+
+def _looked(trial_id: str) -> _Looked:
+    with connect() as connection:
+        trial = trials.get(connection, trial_id)
+        done = [row for row in trials.entries(connection, trial_id) if row["state"] == "done"]
+        if not done or not trial["truth_picture"]:
+            raise Conflict("Nothing of this trial is done yet; wait for the first result.")
+        picture = pictures.get(connection, trial["truth_picture"])
+    return _Looked(trial, done, Size(picture["width"], picture["height"]))
+
+
+def _check(looked: _Looked, region: Region, frame: int) -> None:
+    region.check(looked.size)
+    frames = looked.trial["frames"]
+    if not 0 <= frame < frames:
+        raise OutOfLimits(f"The trial has {frames} frames; choose one of 0 to {frames - 1}.")
+
+
+def _shards(picture_id: str, folder: Path, frames: Iterable[int]) -> list[Path]:
+    """What holds frames; a damaged shard is queued to be made again, and that is said."""
+    try:
+        return pictures.shard_files(picture_id, folder, frames)
+    except Damaged:
+        mend(picture_id)
+        raise
+
+
+async def measure_region(trial_id: str, region: Region, frame: int) -> dict[str, Row]:
+    """The scores of every finished entry within a region of the truth, by letter, measured in a child process."""
+    looked = await asyncio.to_thread(_looked, trial_id)
+    return await _measure(looked, looked.done, region, frame)
+
+
+async def _measure(looked: _Looked, rows: list[Row], region: Region, frame: int) -> dict[str, Row]:
+    trial = looked.trial
+    if region.width * region.height > LARGEST_REGION:
+        raise OutOfLimits("The part is too large to be measured at once; zoom in to 16 megapixels or less.")
+    _check(looked, region, frame)
+    if trial["frames"] == 1 and region == Region(0, 0, looked.size.width, looked.size.height):
+        return {row["letter"]: row["scores"] for row in rows}
+
+    async def fetch(picture_id: str) -> list[Path]:
+        return await asyncio.to_thread(_shards, picture_id, folder, range(max(0, frame - 1), frame + 1))
+
+    async with REGIONS.turn():
+        with media().workspace() as folder:
+            request = MeasureRegion(
+                name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"],
+                truth=await fetch(trial["truth_picture"]),
+                results={row["letter"]: await fetch(row["picture_id"]) for row in rows},
+            )  # fmt: skip
+            found = await run_child(
+                request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
+                seconds=settings().reader_seconds, remedy="zoom in to a smaller part",
+            )  # fmt: skip
+            return found.model_dump()["scores"]
+
+
+def spots_of(trial_id: str) -> list[Row]:
+    """The spots of a trial's source that lie in its truth and its part, in pixels and frames of these."""
+    with connect() as connection:
+        trial = trials.get(connection, trial_id)
+        rows = spots.of_source(connection, str(trial["source_id"]))
+    looked = _looked(trial_id) if rows else None
+    found = [_within(looked, row) for row in rows] if looked else []
+    return [row for row in found if row]
+
+
+def _within(looked: _Looked, row: Row) -> Row | None:
+    """A spot in pixels and frames of a trial; None where less than the smallest part of it is there."""
+    left, top = row["left"] - looked.origin[0], row["top"] - looked.origin[1]
+    right, bottom = min(left + row["width"], looked.size.width), min(top + row["height"], looked.size.height)
+    left, top, frame = max(0, left), max(0, top), row["frame"] - looked.trial["first"]
+    if min(right - left, bottom - top) < SMALLEST or not 0 <= frame < looked.trial["frames"]:
+        return None
+    return {**row, "left": left, "top": top, "width": right - left, "height": bottom - top, "frame": frame}
+
+
+def add_spot(trial_id: str, name: str, note: str, region: Region, frame: int) -> Row:
+    """Mark a part of a trial's truth; it belongs to the source, so that every trial of it has the spot."""
+    looked = _looked(trial_id)
+    _check(looked, region, frame)
+    place = {"left": region.left + looked.origin[0], "top": region.top + looked.origin[1],
+             "width": region.width, "height": region.height, "frame": frame + looked.trial["first"]}  # fmt: skip
+    with connect() as connection:
+        row = {**place, "source_id": looked.trial["source_id"], "name": name, "note": note}
+        return {**row, **vars(region), "frame": frame, "id": spots.add(connection, row)}
+
+
+async def spot_scores(trial_id: str, spot_id: str) -> dict[str, Row]:
+    """The scores of every finished entry at a spot, by letter; each is measured once and kept."""
+
+    def known() -> tuple[_Looked, Row | None, dict[str, Row]]:
+        looked = _looked(trial_id)
+        with connect() as connection:
+            row = spots.get(connection, spot_id)
+            inside = _within(looked, row) if row["source_id"] == str(looked.trial["source_id"]) else None
+            return looked, inside, spots.scores(connection, spot_id, trial_id)
+
+    looked, spot, kept = await asyncio.to_thread(known)
+    if spot is None:
+        raise NotFound("There is no such spot in this trial.")
+    missing = [row for row in looked.done if row["take_key"] not in kept]
+    if missing:
+        region = Region(spot["left"], spot["top"], spot["width"], spot["height"])
+        found = await _measure(looked, missing, region, spot["frame"])
+        fresh = {row["take_key"]: found[row["letter"]] for row in missing}
+
+        def keep() -> None:
+            with connect() as connection:
+                spots.keep_scores(connection, spot_id, fresh)
+
+        await asyncio.to_thread(keep)
+        kept |= fresh
+    return {row["letter"]: kept[row["take_key"]] for row in looked.done}
+
+
+async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
+    """Places of a frame that are worth looking at, by the truth and the finished candidates."""
+    looked = await asyncio.to_thread(_looked, trial_id)
+    _check(looked, Region(0, 0, looked.size.width, looked.size.height), frame)
+
+    async def fetch(picture_id: str) -> list[Path]:
+        return await asyncio.to_thread(_shards, picture_id, folder, [frame])
+
+    async with REGIONS.turn():
+        with media().workspace() as folder:
+            request = SuggestSpots(
+                name=looked.trial["source_name"], frame=frame, truth=await fetch(looked.trial["truth_picture"]),
+                results={
+                    row["letter"]: await fetch(row["picture_id"]) for row in looked.done if row["control"] is None
+                },
+            )  # fmt: skip
+            found = await run_child(
+                request, what=looked.trial["source_name"], memory_bytes=settings().reader_memory_bytes,
+                seconds=settings().reader_seconds,
+            )  # fmt: skip
+            return found.spots
+
+
+async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
+    """The facts of a map of faults of an entry; it is made once and kept beside the entry's tiles."""
+    looked = await asyncio.to_thread(_looked, trial_id)
+    row = next((row for row in looked.done if row["letter"] == letter), None)
+    if row is None or fault not in MAPS:
+        raise NotFound("There is no such map, or the entry has no result yet.")
+    _check(looked, Region(0, 0, looked.size.width, looked.size.height), frame)
+    picture_id: str = row["picture_id"]
+    kept = await asyncio.to_thread(pictures.map_facts, picture_id, fault, frame)
+    if kept is None:
+        async with REGIONS.turn():
+            kept = await _make_map(looked, picture_id, fault, frame)
+    return {**kept, "picture_id": picture_id}
+
+
+async def _make_map(looked: _Looked, picture_id: str, fault: str, frame: int) -> Row:
+    trial = looked.trial
+    with media().workspace() as folder:
+        made = folder / "map"
+        made.mkdir()
+        request = MakeMap(
+            name=trial["source_name"], map=fault, frame=frame, factor=trial["setup"]["factor"], out=made / "map.png",
+            truth=await asyncio.to_thread(_shards, trial["truth_picture"], folder, [frame]),
+            result=await asyncio.to_thread(_shards, picture_id, folder, [frame]),
+        )  # fmt: skip
+        found = await run_child(
+            request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
+            seconds=settings().reader_seconds,
+        )  # fmt: skip
+        facts = found.model_dump()
+        await asyncio.to_thread(pictures.keep_map, made, picture_id, fault, frame, facts)
+        return facts

@@ -1,0 +1,162 @@
+"""Spots, remarks, standings, suggestions and maps of faults over HTTP, against numpy and scikit-image."""
+
+import io
+
+import cv2
+import httpx
+import numpy as np
+import psycopg
+import pytest
+from PIL import Image
+from skimage.metrics import structural_similarity
+
+from mistline.core.frame import luma, to_frame
+from tests.conftest import as_png
+from tests.harness import Running
+
+SIZE = (301, 405)
+PLACE = {"left": 40, "top": 60, "width": 120, "height": 90, "frame": 0}
+
+
+@pytest.fixture(scope="module")
+def trial(app: Running, astronaut: np.ndarray) -> dict:
+    source = app.read("marked.png", as_png(astronaut[: SIZE[0], : SIZE[1]]))
+    return app.finished(app.start_trial(source["id"], "Bilinear", "Lanczos 3", factor=2))
+
+
+def codes(app: Running, picture: str) -> np.ndarray:
+    content = app.http.get(f"/api/pictures/{picture}/frames/0/plate").content
+    return cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
+
+
+def pair(app: Running, trial: dict, letter: str = "A") -> tuple[np.ndarray, np.ndarray]:
+    """Luma of truth and an entry."""
+    entry = next(entry for entry in trial["entries"] if entry["letter"] == letter)
+    truth, result = codes(app, trial["truth_picture"]), codes(app, entry["picture_id"])
+    return luma(to_frame(truth).pixels), luma(to_frame(result).pixels)
+
+
+def test_a_spot_is_the_same_pixels_in_every_trial_of_its_source(app: Running, trial: dict) -> None:
+    spot = app.http.post(f"/api/trials/{trial['id']}/spots", json={"name": " Eye ", **PLACE})
+    assert spot.status_code == 201
+    assert spot.json() == {"id": spot.json()["id"], "name": "Eye", "note": "", **PLACE}
+    other = app.finished(app.start_trial(trial["source_id"], "Bilinear", factor=7))
+    (there,) = app.http.get(f"/api/trials/{other['id']}/spots").json()
+    cut = [trial["plan"]["truth"], other["plan"]["truth"]]
+    first, second = ([(SIZE[1] - size["width"]) // 2, (SIZE[0] - size["height"]) // 2] for size in cut)
+    assert [there["left"] + second[0], there["top"] + second[1]] == [
+        PLACE["left"] + first[0],
+        PLACE["top"] + first[1],
+    ]
+    assert np.array_equal(*(
+        codes(app, each["truth_picture"])[p["top"] : p["top"] + 90, p["left"] : p["left"] + 120]
+        for each, p in ((trial, PLACE), (other, there))
+    ))  # fmt: skip
+    spot_id = spot.json()["id"]
+    for removed, count in ((True, 0), (False, 1)):
+        assert app.http.patch(f"/api/spots/{spot_id}", json={"removed": removed}).status_code == 204
+        assert len(app.http.get(f"/api/trials/{trial['id']}/spots").json()) == count
+    app.http.patch(f"/api/spots/{spot_id}", json={"removed": True})
+
+
+def test_scores_at_a_spot_are_measured_once_and_kept(app: Running, trial: dict) -> None:
+    place = {**PLACE, "left": 200}
+    spot = app.http.post(f"/api/trials/{trial['id']}/spots", json={"name": "Edge", **place}).json()
+    address = f"/api/trials/{trial['id']}/spots/{spot['id']}/scores"
+    found = app.http.post(address).json()
+    assert [entry["letter"] for entry in found] == ["A", "B", "N", "T"]
+    truth, result = (part[60:150, 200:320] for part in pair(app, trial))
+    psnr = 10 * np.log10(1 / np.mean(np.square(truth.astype(np.float64) - result)))
+    assert found[0]["scores"]["psnr_luma"]["value"] == pytest.approx(psnr, abs=1e-3)
+    again = app.http.post(f"/api/trials/{trial['id']}/regions", json=place).json()
+    for one, other in zip(found, again, strict=True):
+        values = [{key: score["value"] or 0 for key, score in each["scores"].items()} for each in (one, other)]
+        assert values[0] == pytest.approx(values[1], rel=1e-6)
+    with psycopg.connect(app.environment["MISTLINE_DATABASE_URL"]) as connection:
+        kept = "select count(*) from spot_scores where spot_id = %s"
+        assert connection.execute(kept, [spot["id"]]).fetchone() == (4,)
+        connection.execute("update spot_scores set scores = jsonb_set(scores, '{psnr_luma,value}', '12.5')")
+    assert app.http.post(address).json()[0]["scores"]["psnr_luma"]["value"] == 12.5
+    app.http.patch(f"/api/spots/{spot['id']}", json={"removed": True})
+
+
+def test_places_outside_are_refused_in_a_sentence(app: Running, trial: dict) -> None:
+    where = f"/api/trials/{trial['id']}/spots"
+    for place in ({"left": 300}, {"top": 250}, {"frame": 1}):
+        answer = app.http.post(where, json={"name": "Out", **PLACE, **place})
+        assert answer.status_code == 422 and answer.json()["detail"].endswith((".", "again."))
+    foreign = app.read("other.png", as_png(np.full((64, 64, 3), 90, np.uint8)))
+    other = app.finished(app.start_trial(foreign["id"], "Bilinear", factor=2))
+    spot = app.http.post(f"/api/trials/{other['id']}/spots",
+                         json={"name": "Here", "left": 0, "top": 0, "width": 20, "height": 20}).json()  # fmt: skip
+    assert app.http.post(f"{where}/{spot['id']}/scores").status_code == 404
+
+
+def test_suggested_spots_lie_where_they_say(app: Running, trial: dict) -> None:
+    found = app.http.post(f"/api/trials/{trial['id']}/spots/suggested").json()
+    names = [spot["name"] for spot in found]
+    assert {"Flat area", "Fine detail", "Hard edges", "Hardest place"} <= set(names) and len(set(names)) == len(
+        names
+    )
+    truth, _ = pair(app, trial)
+    slope = {}
+    for spot in found:
+        part = truth[spot["top"] : spot["top"] + spot["height"], spot["left"] : spot["left"] + spot["width"]]
+        assert part.shape == (spot["height"], spot["width"]) and spot["why"]
+        slope[spot["name"]] = float(np.abs(np.diff(part, axis=1)).mean())
+    assert min(slope, key=slope.__getitem__) == "Flat area"
+
+
+def grey(answer: httpx.Response) -> np.ndarray:
+    assert answer.headers["content-type"] == "image/png"
+    return np.asarray(Image.open(io.BytesIO(answer.content)))
+
+
+def test_maps_of_faults(app: Running, trial: dict) -> None:
+    truth, result = pair(app, trial)
+    for fault in app.http.get("/api/maps").json():
+        address = f"/api/trials/{trial['id']}/entries/A/maps/{fault['id']}"
+        facts = app.http.post(address).json()
+        assert app.http.post(address).json() == facts
+        found = grey(app.http.get(f"/api/pictures/{facts['picture_id']}/maps/{fault['id']}/0"))
+        assert found.shape == truth.shape == (facts["height"], facts["width"])
+        worst = facts["worst"]
+        part = found[worst["top"] :, worst["left"] :][: worst["height"], : worst["width"]]
+        if facts["value"] < fault["most"] / 4:  # what is beyond the scale is cut in the picture
+            assert part.mean() / 255 * fault["most"] == pytest.approx(facts["value"], abs=fault["most"] / 255)
+        if fault["id"] == "unlike":  # scikit-image as Wang, Bovik, Sheikh and Simoncelli 2004 have it
+            _, theirs = structural_similarity(
+                truth,
+                result,
+                data_range=1,
+                gaussian_weights=True,
+                sigma=1.5,
+                use_sample_covariance=False,
+                full=True,
+            )
+            wanted = np.clip(np.rint(255 * (1 - theirs)), 0, 255)[8:-8, 8:-8]
+            assert np.abs(found[8:-8, 8:-8] - wanted).max() <= 1
+        of_truth = app.http.post(f"/api/trials/{trial['id']}/entries/T/maps/{fault['id']}").json()
+        assert of_truth["value"] == pytest.approx(0, abs=1e-4)
+    assert app.http.post(f"/api/trials/{trial['id']}/entries/A/maps/heat").status_code == 404
+    assert app.http.get(f"/api/pictures/{facts['picture_id']}/maps/lost/7").status_code == 404
+
+
+def test_remarks_and_standings_come_back_after_removal(app: Running, trial: dict) -> None:
+    where = f"/api/trials/{trial['id']}/remarks"
+    remark = {"letter": "B", "left": 7, "top": 9, "width": 0, "height": 0, "frame": 0, "defect": "rims",
+              "severity": 2, "note": "beside the badge"}  # fmt: skip
+    made = app.http.post(where, json=remark).json()["id"]
+    assert app.http.get(where).json()[0] | remark == app.http.get(where).json()[0]
+    app.http.patch(f"/api/remarks/{made}", json={"severity": 3, "removed": True})
+    assert app.http.get(where).json() == []
+    app.http.patch(f"/api/remarks/{made}", json={"removed": False})
+    assert [each["severity"] for each in app.http.get(where).json()] == [3]
+    assert app.http.post(where, json={**remark, "letter": "Q"}).status_code == 404
+    standing = f"/api/trials/{trial['id']}/entries/B/standing"
+    app.http.put(standing, json={"standing": "retired", "reason": "softer than A"})
+    entry = app.trial(trial["id"])["entries"][1]
+    assert (entry["standing"], entry["standing_reason"]) == ("retired", "softer than A")
+    app.http.put(standing, json={"standing": None})
+    assert app.trial(trial["id"])["entries"][1]["standing"] is None
+    assert app.http.put(standing.replace("/B/", "/Q/"), json={"standing": "kept"}).status_code == 404
