@@ -21,7 +21,9 @@ __all__ = ["add_spot", "fault_map", "measure_region", "spot_scores", "spots_of",
 
 LARGEST_REGION = 16_000_000
 SMALLEST = 11  # pixels a side, the window of SSIM
-REGIONS = Lane(3)  # of this process; each holds gigabytes while it works
+# Of this process; each holds gigabytes while it works. A part that is measured for the moment gives way to the next;
+# what is kept is worth waiting for.
+MOMENTS, KEPT = Lane(3), Lane(100)
 
 
 @dataclass(frozen=True)
@@ -68,7 +70,8 @@ def _shards(picture_id: str, folder: Path, frames: Iterable[int]) -> list[Path]:
 async def measure_region(trial_id: str, region: Region, frame: int) -> dict[str, Row]:
     """The scores of every finished entry within a region of the truth, by letter, measured in a child process."""
     looked = await asyncio.to_thread(_looked, trial_id)
-    return await _measure(looked, looked.done, region, frame)
+    async with MOMENTS.turn():
+        return await _measure(looked, looked.done, region, frame)
 
 
 async def _measure(looked: _Looked, rows: list[Row], region: Region, frame: int) -> dict[str, Row]:
@@ -82,18 +85,17 @@ async def _measure(looked: _Looked, rows: list[Row], region: Region, frame: int)
     async def fetch(picture_id: str) -> list[Path]:
         return await asyncio.to_thread(_shards, picture_id, folder, range(max(0, frame - 1), frame + 1))
 
-    async with REGIONS.turn():
-        with media().workspace() as folder:
-            request = MeasureRegion(
-                name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"],
-                truth=await fetch(trial["truth_picture"]),
-                results={row["letter"]: await fetch(row["picture_id"]) for row in rows},
-            )  # fmt: skip
-            found = await run_child(
-                request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
-                seconds=settings().reader_seconds, remedy="zoom in to a smaller part",
-            )  # fmt: skip
-            return found.model_dump()["scores"]
+    with media().workspace() as folder:
+        request = MeasureRegion(
+            name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"],
+            truth=await fetch(trial["truth_picture"]),
+            results={row["letter"]: await fetch(row["picture_id"]) for row in rows},
+        )  # fmt: skip
+        found = await run_child(
+            request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
+            seconds=settings().reader_seconds, remedy="zoom in to a smaller part",
+        )  # fmt: skip
+        return found.model_dump()["scores"]
 
 
 def spots_of(trial_id: str) -> list[Row]:
@@ -143,7 +145,8 @@ async def spot_scores(trial_id: str, spot_id: str) -> dict[str, Row]:
     missing = [row for row in looked.done if row["take_key"] not in kept]
     if missing:
         region = Region(spot["left"], spot["top"], spot["width"], spot["height"])
-        found = await _measure(looked, missing, region, spot["frame"])
+        async with KEPT.turn():
+            found = await _measure(looked, missing, region, spot["frame"])
         fresh = {row["take_key"]: found[row["letter"]] for row in missing}
 
         def keep() -> None:
@@ -163,7 +166,7 @@ async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
     async def fetch(picture_id: str) -> list[Path]:
         return await asyncio.to_thread(_shards, picture_id, folder, [frame])
 
-    async with REGIONS.turn():
+    async with KEPT.turn():
         with media().workspace() as folder:
             request = SuggestSpots(
                 name=looked.trial["source_name"], frame=frame, truth=await fetch(looked.trial["truth_picture"]),
@@ -188,7 +191,7 @@ async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
     picture_id: str = row["picture_id"]
     kept = await asyncio.to_thread(pictures.map_facts, picture_id, fault, frame)
     if kept is None:
-        async with REGIONS.turn():
+        async with KEPT.turn():
             kept = await _make_map(looked, picture_id, fault, frame)
     return {**kept, "picture_id": picture_id}
 

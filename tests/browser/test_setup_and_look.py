@@ -92,7 +92,7 @@ def test_panes_are_counted_filled_and_kept_in_the_address(page: Page, trial: dic
     page.get_by_role("group", name="Panes").get_by_role("button", name="2").click()
     expect(panes).to_have_count(2)
     page.get_by_role("img", name="Truth").click()
-    page.get_by_role("group", name="Shown in the active pane").get_by_role("button", name="C", exact=True).click()
+    page.get_by_test_id("tray-C").get_by_role("button").first.click()
     expect(page.get_by_role("img", name="Lanczos 3")).to_be_visible()
     page.wait_for_url(re.compile(r"panes=C%2Cinput&focus=0"))
     page.get_by_role("group", name="Zoom").get_by_role("button", name="200 %").click()
@@ -125,16 +125,17 @@ def test_the_part_that_is_seen_is_measured(page: Page, trial: dict) -> None:
     page.goto(f"/trials/{trial['id']}/look?panes=truth,C&focus=1&x=150&y=100&z=8")
     expect(page.get_by_role("img", name="Lanczos 3")).to_be_visible()
     page.keyboard.press("m")
-    dialog = page.get_by_role("dialog")
-    expect(dialog.get_by_role("heading").first).to_contain_text(
-        re.compile(r"Scores of this part: \d+ × \d+ pixels")
-    )
-    cell = dialog.get_by_test_id("scores-psnr_luma").locator("[data-letter=C]")
+    strip = page.get_by_role("region", name="Scores of this part")
+    expect(strip.get_by_role("heading")).to_contain_text(re.compile(r"\d+ × \d+ pixels at"))
+    cell = strip.get_by_test_id("part-psnr_luma").locator("[data-letter=C]")
     expect(cell).to_contain_text(re.compile(r"\d\d\.\d\d"))
     whole = trial["entries"][2]["scores"]["psnr_luma"]["value"]
-    assert float(cell.inner_text().split()[0]) != round(whole, 2)
-    dialog.get_by_role("button", name="Close").click()
-    expect(dialog).to_have_count(0)
+    assert float(cell.inner_text().split(",")[0]) != round(whole, 2)
+    expect(strip.get_by_test_id("part-vif")).to_have_count(0)
+    strip.get_by_role("button", name="All measures").click()
+    expect(strip.get_by_test_id("part-vif")).to_be_visible()
+    strip.get_by_role("button", name="Close").click()
+    expect(strip).to_have_count(0)
 
 
 def test_the_surround_is_neutral_and_can_be_changed(page: Page, trial: dict) -> None:

@@ -22,6 +22,15 @@ export type Queue = Schemas["Queue"];
 export type PlaybookKind = Schemas["PlaybookKind"];
 export type VerdictRequest = Schemas["VerdictRequest"];
 export type Model = Schemas["Model"];
+export type Place = Schemas["Place"];
+export type Spot = Schemas["Spot"];
+export type SpotRequest = Schemas["SpotRequest"];
+export type SuggestedSpot = Schemas["SuggestedSpot"];
+export type Remark = Schemas["Remark"];
+export type RemarkRequest = Schemas["RemarkRequest"];
+export type Standing = NonNullable<Entry["standing"]>;
+export type FaultMap = Schemas["FaultMapShown"];
+export type MapAnswer = Schemas["MapAnswer"];
 
 export const client = createClient<paths>({ baseUrl: "/" });
 

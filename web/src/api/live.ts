@@ -7,6 +7,9 @@ const TOUCHED: Record<string, string[]> = {
   models: ["models", "methods"],
   speeds: ["plan"],
   verdicts: ["trials", "playbook"],
+  spots: ["spots"],
+  remarks: ["remarks"],
+  entries: ["trials"],
 };
 const GATHER_MS = 150;
 

@@ -107,8 +107,10 @@ export function Pane({ scene, label, onShown }: Props) {
       if (same || !shown.current || sceneReady(next, view)) shown.current = next;
       const whole = paintScene(canvas.current, shown.current, view);
       const key = whole ? keyOf(shown.current) : null;
+      const heat = whole && shown.current.kind === "one" ? shown.current.heat : undefined;
+      const mapped = heat ? `${heat.url}${heat.alone ? " alone" : ""}` : "";
       const pictures = whole ? shown.current.pictures.map(({ id }) => id).join(" ") : "";
-      Object.assign(canvas.current.dataset, { shown: pictures, zoom: view.zoom, frame: view.frame });
+      Object.assign(canvas.current.dataset, { shown: pictures, zoom: view.zoom, frame: view.frame, mapped });
       told.current?.(key);
     });
   });

@@ -1,5 +1,6 @@
 import type { Picture } from "../api/client";
 import { paint, ready, type Clip } from "./paint";
+import { paintHeat, type Heat } from "./heat";
 import { paintSlice, sliceUrl, type Slice } from "./slice";
 import { tile } from "./tiles";
 import { zoomOf, type Viewport } from "./viewport";
@@ -13,7 +14,7 @@ export interface DifferenceLook {
 
 /** What a pane shows: one picture, two beside a divider (its place a share of the pane), how two differ, or time. */
 export type Scene =
-  | { kind: "one"; pictures: [Picture] }
+  | { kind: "one"; pictures: [Picture]; heat?: Heat }
   | { kind: "wipe"; pictures: [Picture, Picture]; upright: boolean; share: number }
   | { kind: "difference"; pictures: [Picture, Picture]; look: DifferenceLook }
   | { kind: "slice"; pictures: [Picture]; slice: Slice };
@@ -23,13 +24,17 @@ export const keyOf = (scene: Scene): string =>
   [
     scene.kind,
     ...(scene.kind === "slice" ? [scene.slice.axis, scene.slice.at] : []),
+    ...(scene.kind === "one" && scene.heat ? [scene.heat.url] : []),
     ...scene.pictures.map(({ id }) => id),
   ].join(" ");
 
 export const sceneReady = (scene: Scene, view: Viewport): boolean =>
   scene.kind === "slice"
     ? tile(sliceUrl(scene.pictures[0], scene.slice)) !== null
-    : scene.pictures.map((picture) => ready(picture, view)).every(Boolean);
+    : [
+        ...scene.pictures.map((picture) => ready(picture, view)),
+        scene.kind !== "one" || !scene.heat || tile(scene.heat.url) !== null,
+      ].every(Boolean);
 
 /**
  * Where a divider stands, in device pixels: at the edge of a picture pixel where these are larger than one, so that
@@ -79,7 +84,10 @@ function another({ width, height }: HTMLCanvasElement): HTMLCanvasElement {
 /** Draw a scene; true when all its pixels are here. */
 export function paintScene(canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean {
   const surround = getComputedStyle(canvas).backgroundColor;
-  if (scene.kind === "one") return paint(canvas, scene.pictures[0], view, surround);
+  if (scene.kind === "one") {
+    const whole = paint(canvas, scene.pictures[0], view, surround);
+    return (!scene.heat || paintHeat(canvas, scene.heat, view)) && whole;
+  }
   if (scene.kind === "slice") return paintSlice(canvas, scene.pictures[0], scene.slice, view, surround);
   const [first, second] = scene.pictures;
   const { width, height } = canvas;

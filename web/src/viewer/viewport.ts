@@ -29,6 +29,8 @@ interface Actions {
   toggleSmooth: () => void;
   setLift: (lift: number) => void;
   showFrame: (frame: number) => void;
+  /** Put a part of the truth in the middle, at the zoom that is set; fit is left for 100 %. */
+  goTo: (part: Region) => void;
 }
 
 const FURTHEST = 1 / 32;
@@ -61,6 +63,20 @@ export function visible(view: Viewport): Region {
   const [left, width] = span(x, pane.width, extent.width);
   const [top, height] = span(y, pane.height, extent.height);
   return { left, top, width, height };
+}
+
+/** Where a part of the truth lies in a pane, in CSS pixels from its corner. */
+export function onPane(view: Viewport, part: Region): Region {
+  const zoom = zoomOf(view);
+  const scale = window.devicePixelRatio;
+  const along = (length: number, centre: number, place: number) =>
+    (Math.round(length / 2 - centre * zoom) + place * zoom) / scale;
+  return {
+    left: along(view.pane.width, view.x, part.left),
+    top: along(view.pane.height, view.y, part.top),
+    width: (part.width * zoom) / scale,
+    height: (part.height * zoom) / scale,
+  };
 }
 
 const clamp = (value: number, low: number, high: number) => Math.min(high, Math.max(low, value));
@@ -99,4 +115,9 @@ export const useViewport = create<Viewport & Actions>((set) => ({
   setLift: (lift) => set({ lift: LIFTS.includes(lift) ? lift : 1 }),
   toggleSmooth: () => set((view) => ({ smooth: !view.smooth })),
   showFrame: (frame) => set({ frame }),
+  goTo: ({ left, top, width, height }) =>
+    set((view) => ({
+      ...inside(view, left + width / 2, top + height / 2),
+      zoom: view.zoom ?? Math.max(1, fitZoom(view)),
+    })),
 }));

@@ -1,16 +1,23 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import { useState } from "react";
-import type { Picture, Trial } from "../../api/client";
+import { useEffect, useMemo, useState } from "react";
+import type { Picture, Place, Spot, Trial } from "../../api/client";
+import { useMapKinds, useRemarks, useSpots } from "../../api/marks";
 import { Button } from "../../ui/parts";
-import { useDriver } from "../../viewer/player";
-import { LIFTS, useViewport } from "../../viewer/viewport";
+import { useDriver, usePlayer } from "../../viewer/player";
+import { useViewport, visible, type Region } from "../../viewer/viewport";
 import { CHIP } from "./chip";
 import { Compared } from "./Compared";
+import { MapBar, readMapped, useWorst } from "./MapBar";
+import type { Mark } from "./Marks";
 import { Moments } from "./Moments";
-import { PartScores } from "./PartScores";
+import { Side } from "./Side";
 import { Slot } from "./Slot";
+import { Strip } from "./Strip";
+import { liftAfter, Toolbar } from "./Toolbar";
 import { KEYS, useKeys } from "./useKeys";
-import { useChoices, useLook, useSlice, type Choice } from "./useLook";
+import { paired, useChoices, useLook, useSlice, type Choice } from "./useLook";
+import { Wall } from "./Wall";
+import { Zooms } from "./Zooms";
 
 const COLUMNS = [
   "",
@@ -21,13 +28,10 @@ const COLUMNS = [
   "grid-cols-3 grid-rows-2",
   "grid-cols-3 grid-rows-2",
 ];
-const MODES = [
-  ["wipe", "Wipe", "W"],
-  ["difference", "Difference", "D"],
-  ["time", "Over time", "O"],
-] as const;
+const MOST_PANES = 6;
 const NOTHING: Picture[] = [];
 const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
+const FLIP_MS = 1000;
 
 function KeyList({ open, close }: { open: boolean; close: () => void }) {
   return (
@@ -35,11 +39,11 @@ function KeyList({ open, close }: { open: boolean; close: () => void }) {
       <div className="fixed inset-0 grid place-items-center bg-black/40 p-4">
         <DialogPanel className="max-h-full overflow-y-auto rounded-sm bg-sheet p-6">
           <DialogTitle className="text-xl font-semibold">Keys</DialogTitle>
-          <dl className="my-4 grid grid-cols-[auto_1fr] gap-x-6 gap-y-1.5">
+          <dl className="my-4 grid grid-cols-[auto_1fr_auto_1fr] gap-x-5 gap-y-1.5 text-[14px]">
             {KEYS.map(([key, meaning]) => (
               <div key={key} className="contents">
                 <dt className="font-semibold">{key}</dt>
-                <dd>{meaning}</dd>
+                <dd className="max-w-96">{meaning}</dd>
               </div>
             ))}
           </dl>
@@ -50,45 +54,77 @@ function KeyList({ open, close }: { open: boolean; close: () => void }) {
   );
 }
 
-function ZoomChips({ factor }: { factor: number }) {
-  const zoom = useViewport((view) => view.zoom);
-  const zoomTo = useViewport((view) => view.zoomTo);
-  const steps: [string, number | null, string][] = [
-    ["Fit", null, "F"],
-    ["100 %", 1, "G"],
-    ["200 %", 2, "H"],
-  ];
-  if (factor !== 1 && factor !== 2) steps.push([`${Number((factor * 100).toFixed(1))} %`, factor, "J"]);
-  return (
-    <div role="group" aria-label="Zoom" className="flex">
-      {steps.map(([name, step, key]) => (
-        <button
-          key={key}
-          type="button"
-          title={`Key ${key}`}
-          className={CHIP}
-          aria-pressed={zoom === step}
-          onClick={() => zoomTo(step)}
-        >
-          {name}
-        </button>
-      ))}
-    </div>
-  );
+/** Put one entry after the other into the active pane, as long as it is on. */
+function useFlipping(on: boolean, letters: string[], put: (letter: string) => void, now: string | undefined) {
+  useEffect(() => {
+    if (!on || letters.length < 2) return;
+    const timer = window.setTimeout(() => {
+      const next = letters[(letters.indexOf(now ?? "") + 1) % letters.length];
+      if (next) put(next);
+    }, FLIP_MS);
+    return () => window.clearTimeout(timer);
+  }, [on, letters, put, now]);
 }
 
-/** Several results at the same place: one viewport, panes, flip in place, a divider, a difference. */
+/** The part that is measured, and the spot that it is, if it is one. */
+interface Taken {
+  part: Place;
+  spot: Spot | null;
+}
+
+/** Several results at the same place: one viewport, panes, flip in place, a divider, a difference, a wall of spots. */
 export function LookPage({ trial }: { trial: Trial }) {
   const choices = useChoices(trial);
   const look = useLook(trial, choices);
+  const { change, mode } = look;
   const [surround, setSurround] = useState(1);
   const [help, setHelp] = useState(false);
-  const [measuring, setMeasuring] = useState(false);
-  const smooth = useViewport((view) => view.smooth);
-  const toggleSmooth = useViewport((view) => view.toggleSmooth);
-  const lift = useViewport((view) => view.lift);
-  const raise = () => look.change({ lift: String(LIFTS[(LIFTS.indexOf(lift) + 1) % LIFTS.length]) });
+  const [marking, setMarking] = useState(false);
+  const [marked, setMarked] = useState(true);
+  const [loupe, setLoupe] = useState(false);
+  const [flipping, setFlipping] = useState(false);
+  const [taken, take] = useState<Taken | null>(null);
+  const spots = useSpots(trial.id).data ?? [];
+  const remarks = useRemarks(trial.id).data ?? [];
+  const maps = useMapKinds().data ?? [];
+  const mapped = readMapped(look.params, maps);
+  const frame = useViewport((view) => view.frame);
+  const seek = usePlayer((player) => player.seek);
   const letters = choices.map((choice) => choice.id).filter((id) => id.length === 1);
+  const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
+  const shown = look.panes.map((id, index) => choiceOf(index === look.focus && look.held ? look.held : id));
+  const active = choiceOf(look.panes[look.focus] ?? "truth");
+  const worst = useWorst(trial, active, mapped);
+  const side = look.params.get("side") ?? (mode === "wall" ? "none" : "entries");
+  const inRace = trial.entries.filter(({ control, standing }) => !control && standing !== "retired");
+  const racing = inRace.map(({ letter }) => letter).join("");
+  useFlipping(
+    flipping && mode === "panes",
+    useMemo(() => [...racing], [racing]),
+    look.put,
+    look.panes[look.focus],
+  );
+  const finalists = trial.entries.filter(({ standing }) => standing === "finalist");
+
+  const go = (part: Region & { frame?: number }) => {
+    useViewport.getState().goTo(part);
+    if (part.frame !== undefined && trial.frames > 1) seek(part.frame);
+  };
+  const goAndTake = (part: Place, spot: Spot | null) => {
+    go(part);
+    take({ part, spot });
+  };
+  const draw = (part: Region) => {
+    setMarking(false);
+    take({ part: { ...part, frame: useViewport.getState().frame }, spot: null });
+  };
+  const flipFinalists = () => {
+    const [first, second] = finalists;
+    if (!first || !second) return;
+    look.flip(first.letter, second.letter);
+    if (spots[0]) go(spots[0]);
+  };
+  const kinds = ["", ...maps.map(({ id }) => id)];
   useKeys({
     factor: trial.setup.factor,
     letters,
@@ -96,123 +132,166 @@ export function LookPage({ trial }: { trial: Trial }) {
     hold: look.hold,
     turn: look.turn,
     help: () => setHelp(true),
-    measure: () => setMeasuring(true),
-    panes: () => look.setCount(2),
+    panes: () => (mode === "panes" || paired(mode) ? look.setCount(2) : change({ mode: "panes" })),
     compare: look.compare,
     swap: look.swap,
     back: look.back,
-    raise,
+    more: {
+      l: () => change({ lift: String(liftAfter(useViewport.getState().lift)) }),
+      m: () => draw(visible(useViewport.getState())),
+      n: () => setMarking(!marking),
+      k: () => setMarked(!marked),
+      u: () => setLoupe(!loupe),
+      a: () => setFlipping(!flipping),
+      z: flipFinalists,
+      e: () => change({ side: side === "none" ? "entries" : "none" }),
+      y: () => change({ map: kinds[(kinds.indexOf(mapped?.fault ?? "") + 1) % kinds.length] ?? "" }),
+      v: () => worst && go(worst.worst),
+      escape: () => (marking ? setMarking(false) : take(null)),
+    },
   });
   const seen = look.panes.flatMap((id) => choices.find((choice) => choice.id === id)?.picture ?? []);
-  useDriver(look.mode === "time" ? NOTHING : seen);
+  useDriver(mode === "panes" || paired(mode) ? seen : NOTHING);
   const axis = look.params.get("along") === "column" ? "column" : "row";
   const slice = useSlice(axis);
-  const pair = look.mode === "wipe" || look.mode === "difference" ? look.mode : null;
-  const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
   const truth = choiceOf("truth").picture;
-  const shown = look.panes.map((id, index) => choiceOf(index === look.focus && look.held ? look.held : id));
+  const placed: Mark[] = marked
+    ? spots.filter((spot) => spot.frame === frame).map(({ id, ...spot }) => ({ key: id, ...spot }))
+    : [];
+  const here = taken && taken.part.frame === frame && !taken.spot ? taken.part : null;
+  const marksOf = ({ id }: Choice): Mark[] => [
+    ...placed,
+    ...remarks
+      .filter((remark) => marked && remark.letter === id && remark.frame === frame)
+      .map((remark) => ({ ...remark, key: remark.id, name: remark.defect })),
+    ...(here ? [{ key: "taken", name: "this part", ...here }] : []),
+  ];
+  const kind = maps.find(({ id }) => id === mapped?.fault);
+  const pair = paired(mode) ? mode : null;
   return (
     <div
       className="viewing flex h-full min-h-0 flex-col bg-[#3f3f3f] text-[#ececec]"
       style={{ ["--surround" as string]: SURROUNDS[surround] }}
     >
       <title>{`Look at ${trial.name} – Mistline`}</title>
-      <div className="flex shrink-0 flex-wrap items-center gap-x-2.5 gap-y-1 px-3 py-1.5 text-[14px]">
-        <div role="group" aria-label="Panes" className="flex items-center">
-          <span className="mr-1 text-[#c4c4c4]">Panes</span>
-          {COLUMNS.slice(1, choices.length + 1)
-            .map((_, at) => at + 1)
-            .map((count) => (
-              <button
-                key={count}
-                type="button"
-                className={CHIP}
-                aria-pressed={!pair && look.panes.length === count}
-                onClick={() => look.setCount(count)}
-              >
-                {count}
-              </button>
-            ))}
-          {MODES.filter(([mode]) => mode !== "time" || trial.frames > 1).map(([mode, name, key]) => (
-            <button
-              key={mode}
-              type="button"
-              className={CHIP}
-              title={`Key ${key}`}
-              aria-pressed={look.mode === mode}
-              onClick={() => look.compare(mode)}
-            >
-              {name}
-            </button>
-          ))}
-        </div>
-        <div role="group" aria-label="Shown in the active pane" className="flex items-center">
-          <span className="mr-1 text-[#c4c4c4]">{!pair ? "Active pane" : "Active side"}</span>
-          {choices.map((choice) => (
-            <button
-              key={choice.id}
-              type="button"
-              title={choice.name}
-              className={CHIP}
-              aria-pressed={look.panes[look.focus] === choice.id}
-              onClick={() => look.put(choice.id)}
-            >
-              {choice.plate}
-            </button>
-          ))}
-        </div>
-        <ZoomChips factor={trial.setup.factor} />
-        <button type="button" className={CHIP} aria-pressed={smooth} onClick={toggleSmooth} title="Key S">
-          Smooth
-        </button>
-        <button
-          type="button"
-          className={CHIP}
-          aria-pressed={lift > 1}
-          title="Key L: shows dark pictures brighter, their values stay"
-          onClick={raise}
-        >
-          {lift > 1 ? `Lift ${lift}×` : "Lift"}
-        </button>
-        <button type="button" className={CHIP} onClick={() => setSurround((surround + 1) % SURROUNDS.length)}>
-          Surround
-        </button>
-        <button type="button" className={CHIP} onClick={() => setMeasuring(true)} title="Key M">
-          Measure this part
-        </button>
-        <button type="button" className={`${CHIP} ml-auto`} onClick={() => setHelp(true)}>
-          Keys ?
-        </button>
-      </div>
-      <div className={`grid min-h-0 flex-1 gap-0.5 ${pair ? "" : (COLUMNS[look.panes.length] ?? "")}`}>
-        {!pair ? (
-          shown.map((choice, index) => (
-            <Slot
-              key={index}
-              choice={choice}
-              extent={trial.plan.truth}
-              truth={truth}
-              active={index === look.focus && look.panes.length > 1}
-              slice={look.mode === "time" ? slice : null}
-              onActivate={() => look.setFocus(index)}
+      <Toolbar
+        trial={trial}
+        mode={mode}
+        count={look.panes.length}
+        most={Math.min(MOST_PANES, choices.length)}
+        maps={maps}
+        fault={mapped?.fault ?? null}
+        change={change}
+        setCount={look.setCount}
+        compare={look.compare}
+        switches={[
+          { name: "Loupe", hint: "Key U", on: loupe, act: () => setLoupe(!loupe) },
+          {
+            name: "Mark a part",
+            hint: "Key N: drag on a picture",
+            on: marking,
+            act: () => setMarking(!marking),
+          },
+          {
+            name: "Surround",
+            hint: "Darker or lighter",
+            act: () => setSurround((surround + 1) % SURROUNDS.length),
+          },
+          { name: "Keys ?", hint: "All keys of this page", act: () => setHelp(true) },
+        ]}
+      />
+      <div className="flex min-h-0 flex-1">
+        <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+          {marking && (
+            <p role="status" className="bg-[#e8e8e8] px-3 py-0.5 text-[13px] text-[#1c1c1c]">
+              Drag over a part of a picture, or press on a point. Escape stops it.
+            </p>
+          )}
+          {mode === "wall" && (
+            <Wall
+              trial={trial}
+              choices={choices}
+              spots={spots}
+              by={look.params.get("by")}
+              hand={(look.params.get("order") ?? "").split(",")}
+              change={change}
+              go={(spot, id) => {
+                go(spot);
+                change({ mode: "panes", panes: id, focus: "0" });
+              }}
+              find={() => change({ side: "spots" })}
             />
-          ))
-        ) : (
-          <Compared
-            look={look}
-            mode={pair}
-            sides={[shown[0] as Choice, shown[1] as Choice]}
-            extent={trial.plan.truth}
-            truth={truth}
-          />
-        )}
+          )}
+          {mode === "zooms" && <Zooms trial={trial} shown={shown} />}
+          {(mode === "panes" || mode === "time") && (
+            <div className={`grid min-h-0 flex-1 gap-0.5 ${COLUMNS[look.panes.length] ?? ""}`}>
+              {shown.map((choice, index) => (
+                <Slot
+                  key={index}
+                  choice={choice}
+                  trial={trial}
+                  truth={truth}
+                  marks={marksOf(choice)}
+                  onDraw={marking ? draw : null}
+                  mapped={mapped}
+                  loupe={loupe}
+                  active={index === look.focus && look.panes.length > 1}
+                  slice={mode === "time" ? slice : null}
+                  onActivate={() => look.setFocus(index)}
+                  onDrop={(id) => look.putAt(id, index)}
+                />
+              ))}
+            </div>
+          )}
+          {pair && (
+            <div className="grid min-h-0 flex-1">
+              <Compared
+                look={look}
+                mode={pair}
+                sides={[shown[0] as Choice, shown[1] as Choice]}
+                extent={trial.plan.truth}
+                truth={truth}
+              />
+            </div>
+          )}
+          {kind && mapped && mode === "panes" && (
+            <MapBar trial={trial} kind={kind} mapped={mapped} active={active} change={change} go={go} />
+          )}
+          {taken && (
+            <Strip
+              trial={trial}
+              part={taken.part}
+              spot={taken.spot}
+              active={active}
+              made={(spot) => take({ part: spot, spot })}
+              close={() => take(null)}
+            />
+          )}
+        </div>
+        <Side
+          trial={trial}
+          choices={choices}
+          look={look}
+          side={side}
+          spots={spots}
+          remarks={remarks}
+          finalists={finalists.length === 2 ? flipFinalists : null}
+          flipping={flipping}
+          flip={() => setFlipping(!flipping)}
+          goToPart={goAndTake}
+          goToRemark={(remark) => {
+            if (!look.panes.includes(remark.letter)) look.put(remark.letter);
+            go(remark);
+          }}
+          mark={() => setMarking(true)}
+        />
       </div>
-      {look.mode === "time" && (
+      {mode === "time" && (
         <div className="flex items-center gap-4 px-4 py-1 text-[14px]">
           <button
             type="button"
             className={CHIP}
-            onClick={() => look.change({ along: axis === "row" ? "column" : "row" })}
+            onClick={() => change({ along: axis === "row" ? "column" : "row" })}
           >
             {axis === "row" ? "Show a column" : "Show a row"}
           </button>
@@ -224,7 +303,6 @@ export function LookPage({ trial }: { trial: Trial }) {
         </div>
       )}
       {trial.frames > 1 && <Moments trial={trial} />}
-      <PartScores trial={trial} open={measuring} close={() => setMeasuring(false)} />
       <KeyList open={help} close={() => setHelp(false)} />
     </div>
   );

@@ -1,13 +1,17 @@
 import { useMemo, useRef, useState, type PointerEvent } from "react";
-import type { Picture } from "../../api/client";
+import type { Picture, Trial } from "../../api/client";
 import { zoomText } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
+import { Cell } from "../../viewer/Cell";
 import { Pane } from "../../viewer/Pane";
 import { keyOf, type Scene } from "../../viewer/scene";
 import { usePlace, valueAt } from "../../viewer/pointer";
 import { usePlayer } from "../../viewer/player";
 import { frameAtPlace, type Slice } from "../../viewer/slice";
-import { useViewport, zoomOf } from "../../viewer/viewport";
+import { useViewport, zoomOf, type Region } from "../../viewer/viewport";
+import { useHeat, type Mapped } from "./MapBar";
+import { Marks, type Mark } from "./Marks";
+import { DRAGGED } from "./Tray";
 import type { Choice } from "./useLook";
 
 /** The values under the pointer, in every pane at the same place; for a result how far they are from the truth's. */
@@ -108,10 +112,42 @@ function useSeeking(choice: Choice, slice: Slice | null | undefined) {
   };
 }
 
+/** The pixels around the pointer, eight times or more, in every pane at once. */
+function Loupe({ choice, trial }: { choice: Choice; trial: Trial }) {
+  const place = usePlace((pointer) => pointer.place);
+  const zoom = useViewport((view) => Math.max(8, 4 * zoomOf(view)));
+  const frame = useViewport((view) => view.frame);
+  if (!place || !choice.picture) return null;
+  return (
+    <div
+      data-testid="loupe"
+      className="pointer-events-none absolute right-2 bottom-2 size-36 outline-2 outline-[#f5f5f5]"
+    >
+      <Cell
+        picture={choice.picture}
+        extent={trial.plan.truth}
+        x={place.x + 0.5}
+        y={place.y + 0.5}
+        zoom={zoom}
+        frame={frame}
+        label={`Loupe, ${choice.name}`}
+      />
+      <span className="absolute top-1/2 left-1/2 size-2.5 -translate-1/2 outline outline-[#f5f5f5]" />
+    </div>
+  );
+}
+
 interface SlotProps {
   choice: Choice;
-  extent: { width: number };
+  trial: Trial;
   truth: Picture | null;
+  marks: Mark[];
+  /** Told what was drawn, while a part is being marked. */
+  onDraw: ((part: Region) => void) | null;
+  mapped: Mapped | null;
+  loupe: boolean;
+  /** An entry was dragged here from the tray. */
+  onDrop: (id: string) => void;
   active: boolean;
   onActivate: () => void;
   /** A row or column over time instead of the picture. */
@@ -119,26 +155,47 @@ interface SlotProps {
 }
 
 /** A pane with one picture. */
-export function Slot({ choice, extent, truth, active, onActivate, slice }: SlotProps) {
+export function Slot(props: SlotProps) {
+  const { choice, trial, truth, active, onActivate, slice, marks, onDraw, mapped, loupe, onDrop } = props;
   const { picture } = choice;
+  const { heat, told } = useHeat(trial, choice, slice ? null : mapped);
+  const [over, setOver] = useState(false);
   const [axis, at] = [slice?.axis, slice?.at];
   const scene = useMemo<Scene | null>(() => {
     if (!picture) return null;
-    if (axis === undefined || at === undefined) return { kind: "one", pictures: [picture] };
+    if (axis === undefined || at === undefined)
+      return { kind: "one", pictures: [picture], ...(heat && { heat }) };
     return { kind: "slice", pictures: [picture], slice: { axis, at } };
-  }, [picture, axis, at]);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [picture, axis, at, heat?.url, heat?.alone, heat?.opacity]);
   return (
     <section
       aria-label={choice.name}
       data-active={active || undefined}
       onPointerDown={onActivate}
-      className={`relative flex min-h-0 min-w-0 flex-col ${active ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        setOver(false);
+        onDrop(event.dataTransfer.getData(DRAGGED));
+      }}
+      className={`relative flex min-h-0 min-w-0 flex-col ${over ? "outline-4 -outline-offset-4 outline-[#f5f5f5] outline-dashed" : active ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
     >
       <div className="flex">
-        <Caption choice={choice} extent={extent} truth={truth} />
+        <Caption choice={choice} extent={trial.plan.truth} truth={truth} />
       </div>
       <div className="relative min-h-0 flex-1" {...useSeeking(choice, slice)}>
         <Pixels scene={scene} choices={[choice]} label={choice.name} />
+        {!slice && <Marks marks={marks} onDraw={onDraw} />}
+        {loupe && <Loupe choice={choice} trial={trial} />}
+        {told && (
+          <p role="status" className="absolute top-2 left-2 rounded-sm bg-[#1c1c1c] px-2 py-0.5 text-[13px]">
+            {told}
+          </p>
+        )}
       </div>
     </section>
   );

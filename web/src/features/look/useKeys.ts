@@ -1,17 +1,22 @@
 import { useEffect } from "react";
+import { redo, undo } from "../../api/marks";
 import { usePlayer } from "../../viewer/player";
 import { useViewport } from "../../viewer/viewport";
 import type { Mode } from "./useLook";
 
 export const KEYS: [string, string][] = [
-  ["1 – 9", "Put entry A – I into the active pane"],
+  ["1 – 9", "Put entry A – I into the active pane; with Shift J – R"],
   ["I (hold)", "See the input in the active pane"],
   ["T (hold)", "See the truth in the active pane"],
   ["B", "Back to what the active pane showed before, and forth again"],
+  ["A", "Flip by itself through the entries that are not retired"],
+  ["Z", "Flip between the two finalists at the first spot"],
   ["[  ]", "Make the pane (or side) before or after active"],
   ["P", "Panes: one picture each"],
   ["W", "Wipe: two pictures and a divider; arrow keys move it when it has the focus"],
   ["D", "Difference of two pictures"],
+  ["Q", "Wall: every entry at every spot"],
+  ["R", "Three zooms of one place"],
   ["O", "Over time: the row or column in the middle, over all frames of a clip; a click goes to a frame"],
   ["X", "Swap the two sides of a wipe or difference"],
   ["F", "Fit"],
@@ -24,7 +29,15 @@ export const KEYS: [string, string][] = [
   ["Shift I, Shift O", "Play from here, play to here"],
   ["S", "Smooth or exact pixels above 100 %"],
   ["L", "Lift: show dark pictures 2, 4 or 8 times brighter; their values stay"],
+  ["U", "Loupe at the pointer in every pane"],
+  ["N", "Mark a part or a point: measure it, make it a spot, write a remark"],
   ["M", "Measure the part that is seen"],
+  ["K", "Show or hide what is marked"],
+  ["Y", "The next map of faults, or none"],
+  ["V", "Go to the worst place of the map"],
+  ["E", "Show or hide the tray"],
+  ["Escape", "Close the strip, stop marking"],
+  ["Ctrl Z", "Undo a spot, a remark or a standing; with Shift do it again"],
   ["?", "This list"],
 ];
 
@@ -37,17 +50,17 @@ interface Wiring {
   hold: (id: string | null) => void;
   turn: (step: number) => void;
   help: () => void;
-  measure: () => void;
   panes: () => void;
   compare: (mode: Mode) => void;
   swap: () => void;
   back: () => void;
-  raise: () => void;
+  /** What other keys do, by the key in small letters. */
+  more: Record<string, () => void>;
 }
 
 /** All keys of the Look page. */
 export function useKeys(wiring: Wiring) {
-  const { factor, letters, put, hold, turn, help, measure, panes, compare, swap, back, raise } = wiring;
+  const { factor, letters, put, hold, turn, help, panes, compare, swap, back, more } = wiring;
   useEffect(() => {
     const view = useViewport.getState;
     const player = usePlayer.getState;
@@ -70,14 +83,15 @@ export function useKeys(wiring: Wiring) {
       t: () => hold("truth"),
       "[": () => turn(-1),
       "]": () => turn(1),
-      m: measure,
       p: panes,
+      q: () => compare("wall"),
+      r: () => compare("zooms"),
       w: () => compare("wipe"),
       d: () => compare("difference"),
       o: () => compare("time"),
       x: swap,
       b: back,
-      l: raise,
+      ...more,
       "?": help,
       arrowleft: () => view().panBy(STEP, 0),
       arrowright: () => view().panBy(-STEP, 0),
@@ -89,9 +103,14 @@ export function useKeys(wiring: Wiring) {
       const inField =
         event.target instanceof Element &&
         event.target.closest("input, textarea, select, [role=listbox], [role=dialog], [role=slider]");
-      if (inField || event.ctrlKey || event.metaKey || event.altKey) return;
-      const letter = letters[Number(event.key) - 1];
       const key = event.key.toLowerCase();
+      if (!inField && (event.ctrlKey || event.metaKey) && key === "z") {
+        event.preventDefault();
+        return void (event.shiftKey ? redo() : undo());
+      }
+      if (inField || event.ctrlKey || event.metaKey || event.altKey) return;
+      const digit = Number(/^Digit([1-9])$/.exec(event.code)?.[1]);
+      const letter = letters[digit - 1 + (event.shiftKey ? 9 : 0)];
       const moving = player().frames > 1 && (event.shiftKey ? shifted : moments)[key];
       const act = letter ? () => put(letter) : moving || acts[key];
       if (!act || (event.repeat && letter)) return;
@@ -111,5 +130,5 @@ export function useKeys(wiring: Wiring) {
       window.removeEventListener("keyup", up);
       window.removeEventListener("blur", away);
     };
-  }, [factor, letters, put, hold, turn, help, measure, panes, compare, swap, back, raise]);
+  }, [factor, letters, put, hold, turn, help, panes, compare, swap, back, more]);
 }

@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import type { Picture, Trial } from "../../api/client";
+import type { Entry, Picture, Trial } from "../../api/client";
 import { usePictures } from "../../api/queries";
 import { rateOf } from "../../ui/format";
 import { ready } from "../../viewer/paint";
@@ -17,8 +17,11 @@ export interface Choice {
   detail: string;
   picture: Picture | null;
   waiting: string | null;
+  /** None for truth and input. */
+  entry: Entry | null;
 }
 
+export const DEFAULTS = "all settings at their defaults";
 const STATES: Record<string, string> = { waiting: "waiting", failed: "failed", cancelled: "cancelled" };
 
 export function useChoices(trial: Trial): Choice[] {
@@ -40,6 +43,7 @@ export function useChoices(trial: Trial): Choice[] {
     detail,
     picture: pictureOf(picture),
     waiting: picture ? null : "not made yet",
+    entry: null,
   });
   const size = trial.plan.input;
   return [
@@ -66,8 +70,9 @@ export function useChoices(trial: Trial): Choice[] {
           .flatMap((pass) =>
             Object.entries(pass.changed).map(([key, value]) => `${pass.name} ${key} ${String(value)}`),
           )
-          .join(", ") || "all settings at their defaults",
+          .join(", ") || DEFAULTS,
       picture: pictureOf(entry.picture_id),
+      entry,
       waiting:
         entry.state === "running"
           ? `running ${Math.round(entry.progress * 100)} %`
@@ -94,6 +99,10 @@ export function useLook(trial: Trial, choices: Choice[]) {
     if (at.panes[at.focus] !== id) before.current = at.panes[at.focus] ?? null;
     setPanes(at.panes.with(at.focus, id), at.focus);
   };
+  const putAt = (id: string, index: number) => {
+    const { panes } = now();
+    if (letters.includes(id) && index < panes.length) setPanes(panes.with(index, id), index);
+  };
   /** What stood in the active pane before comes back; once more, and it is as it was. */
   const back = () => before.current && put(before.current);
   const setCount = (count: number) => {
@@ -102,7 +111,7 @@ export function useLook(trial: Trial, choices: Choice[]) {
     const kept = count === 1 ? [at.panes[at.focus] ?? "truth"] : at.panes.slice(0, count);
     const panes = [...kept, ...spare].slice(0, count);
     const focused = Math.min(count === 1 ? 0 : at.focus, panes.length - 1);
-    change({ mode: single(at.mode) ? at.mode : "panes", panes: panes.join(","), focus: String(focused) });
+    change({ mode: at.mode === "time" ? "time" : "panes", panes: panes.join(","), focus: String(focused) });
   };
   const setFocus = (at: number) => change({ focus: String(at) });
   const turn = (step: number) => {
@@ -113,10 +122,15 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const compare = (mode: Mode) => {
     const at = now();
     if (at.mode === mode || (mode === "time" && !moving)) return;
-    if (single(mode) || !single(at.mode)) return change({ mode });
+    if (!paired(mode) || paired(at.mode)) return change({ mode });
     const second = at.panes[at.focus] ?? "truth";
     const first = ["truth", ...at.panes, ...letters].find((id) => id !== second) ?? "truth";
     change({ mode, panes: `${first},${second}`, focus: "1" });
+  };
+  /** Two pictures one after the other in one pane: B goes back and forth. */
+  const flip = (first: string, second: string) => {
+    before.current = second;
+    change({ mode: "panes", panes: first, focus: "0" });
   };
   const swap = () => {
     const at = now();
@@ -135,12 +149,14 @@ export function useLook(trial: Trial, choices: Choice[]) {
     held,
     hold,
     put,
+    putAt,
     setCount,
     setFocus,
     turn,
     compare,
     swap,
     back,
+    flip,
     params,
     change,
   };
@@ -148,13 +164,13 @@ export function useLook(trial: Trial, choices: Choice[]) {
 
 /** One picture a pane, a row or column of it over all frames, two beside a divider, or how two differ. */
 export type Pair = "wipe" | "difference";
-export type Mode = "panes" | "time" | Pair;
+export type Mode = "panes" | "time" | "wall" | "zooms" | Pair;
 
 const MOST_PANES = 6;
-const MODES: Mode[] = ["panes", "wipe", "difference", "time"];
+const MODES: Mode[] = ["panes", "wipe", "difference", "time", "wall", "zooms"];
 
-/** Modes with one picture a pane. */
-const single = (mode: Mode) => mode === "panes" || mode === "time";
+/** Modes of two pictures; the others show any number. */
+export const paired = (mode: Mode): mode is Pair => mode === "wipe" || mode === "difference";
 
 const SETTLED_MS = 200;
 
@@ -183,7 +199,7 @@ function readAddress(params: URLSearchParams, letters: string[], moving: boolean
   const named = params.get("mode");
   const mode = MODES.find((one) => one === named && (moving || one !== "time")) ?? "panes";
   const known = asked.map((id) => (letters.includes(id) ? id : "truth"));
-  const panes = single(mode) ? known : [...known, "truth"].slice(0, 2);
+  const panes = paired(mode) ? [...known, "truth"].slice(0, 2) : known;
   const focus = Number(params.get("focus") ?? panes.length - 1) || 0;
   return { mode, panes, focus: Math.min(Math.max(0, focus), panes.length - 1) };
 }

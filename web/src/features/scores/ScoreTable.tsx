@@ -1,6 +1,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import type { Entry, Measure, Trial } from "../../api/client";
 import { bytes, frameRate, rateOf, seconds } from "../../ui/format";
+import { commonNote } from "./notes";
 import { overFrames, quantile } from "./overFrames";
 import { LetterPlate } from "../../ui/LetterPlate";
 
@@ -82,13 +83,6 @@ function Row({ name, unit, entries, figure, id }: RowProps) {
       ))}
     </tr>
   );
-}
-
-/** One reason for all entries that a measure gives no figure: said once, not in every cell. */
-function commonNote(entries: Entry[], measure: Measure): string | null {
-  const notes = new Set(entries.map((entry) => entry.scores[measure.id]?.note ?? ""));
-  const [note] = notes;
-  return notes.size === 1 && note ? note : null;
 }
 
 function Group({ heading, trial, entries }: { heading: string; trial: Trial; entries: Entry[] }) {

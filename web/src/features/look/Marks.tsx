@@ -1,0 +1,86 @@
+import { useRef, useState, type PointerEvent } from "react";
+import { onPane, useViewport, type Region } from "../../viewer/viewport";
+import { pixelAt } from "../../viewer/pointer";
+
+/** Something marked on the picture: a rectangle, or a point without width and height. */
+export interface Mark extends Region {
+  key: string;
+  name: string;
+  /** A remark says how bad it is, 1 to 3; a spot does not. */
+  severity?: number;
+}
+
+const FRAME = "outline-1 outline-[#f5f5f5] shadow-[0_0_0_2px_#1c1c1c]";
+
+function MarkBox({ mark }: { mark: Mark }) {
+  const view = useViewport();
+  const box = onPane(view, mark);
+  const point = mark.width === 0;
+  return (
+    <div
+      data-testid={mark.severity ? "remark-box" : "spot-box"}
+      className={`absolute ${point ? "size-3 -translate-1/2 rotate-45" : ""} ${FRAME}`}
+      style={point ? { left: box.left, top: box.top } : box}
+    >
+      <span
+        className={`absolute left-0 bg-[#1c1c1c] px-1 text-[11px] leading-4 whitespace-nowrap text-[#f5f5f5] ${point ? "top-4 -rotate-45" : "top-full mt-0.5"}`}
+      >
+        {mark.severity ? `${mark.name} ${"•".repeat(mark.severity)}` : mark.name}
+      </span>
+    </div>
+  );
+}
+
+interface Props {
+  marks: Mark[];
+  /** While a part is being marked: told what was drawn; a press without a drag is a point. */
+  onDraw: ((part: Region) => void) | null;
+}
+
+/** What is marked, over the pixels of a pane; and the drawing of a new part. */
+export function Marks({ marks, onDraw }: Props) {
+  const from = useRef<{ x: number; y: number } | null>(null);
+  const [drawn, draw] = useState<Region | null>(null);
+  const placeOf = (event: PointerEvent<HTMLElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const view = useViewport.getState();
+    const scale = window.devicePixelRatio;
+    const clamp = (value: number, low: number, high: number) => Math.min(high, Math.max(low, value));
+    const all = onPane(view, { left: 0, top: 0, ...view.extent });
+    const x = clamp(event.clientX - box.left, all.left, all.left + all.width - 0.01);
+    const y = clamp(event.clientY - box.top, all.top, all.top + all.height - 0.01);
+    return pixelAt(view, { x: (x - box.width / 2) * scale, y: (y - box.height / 2) * scale });
+  };
+  const partTo = (event: PointerEvent<HTMLElement>): Region | null => {
+    const [begin, end] = [from.current, placeOf(event)];
+    if (!begin || !end) return null;
+    const [left, top] = [Math.min(begin.x, end.x), Math.min(begin.y, end.y)];
+    return { left, top, width: Math.abs(begin.x - end.x), height: Math.abs(begin.y - end.y) };
+  };
+  return (
+    <div
+      data-testid="marks"
+      className={`absolute inset-0 overflow-hidden ${onDraw ? "cursor-crosshair touch-none" : "pointer-events-none"}`}
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        from.current = placeOf(event);
+      }}
+      onPointerMove={(event) => draw(partTo(event))}
+      onPointerUp={(event) => {
+        const part = partTo(event);
+        from.current = null;
+        draw(null);
+        if (part) onDraw?.(part);
+      }}
+      onPointerCancel={() => {
+        from.current = null;
+        draw(null);
+      }}
+    >
+      {marks.map((mark) => (
+        <MarkBox key={mark.key} mark={mark} />
+      ))}
+      {drawn && <MarkBox mark={{ key: "drawn", name: `${drawn.width} × ${drawn.height}`, ...drawn }} />}
+    </div>
+  );
+}

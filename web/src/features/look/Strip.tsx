@@ -1,0 +1,202 @@
+import { useState, type ReactNode } from "react";
+import type { Entry, Measure, Place, Spot, Trial } from "../../api/client";
+import { useDefects, useMarking, usePartScores } from "../../api/marks";
+import { LetterPlate } from "../../ui/LetterPlate";
+import { commonNote } from "../scores/notes";
+import { CHIP, FIELD } from "./chip";
+import type { Choice } from "./useLook";
+
+const FIRST = ["ssim", "psnr_luma", "detail_kept", "noise_left", "halo", "ciede2000"];
+const SMALLEST = 11; // pixels a side: less is a point, and cannot be measured
+
+/** A figure: filled when it is the best, framed when it cannot be told from the best. */
+export function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
+  const score = entry.scores[measure.id];
+  if (!score || score.note) return <span title={score?.note}>–</span>;
+  const mark = entry.marks[measure.id];
+  const looks = { best: "bg-[#e8e8e8] font-semibold text-[#1c1c1c]", tied: "ring-1 ring-[#e8e8e8]" };
+  const look = mark ? looks[mark] : "";
+  return (
+    <span className={`rounded-sm px-1 tabular-nums ${look}`}>
+      {score.value == null ? "equal" : score.value.toFixed(measure.digits)}
+      {look && <span className="sr-only">{mark === "best" ? ", best" : ", tied for best"}</span>}
+    </span>
+  );
+}
+
+function Figures({ measures, entries }: { measures: Measure[]; entries: Entry[] }) {
+  return (
+    <table className="text-[13px]">
+      <thead className="sticky top-0 bg-[#3a3a3a]">
+        <tr>
+          <td />
+          {entries.map((entry) => (
+            <th key={entry.letter} scope="col" title={entry.name} className="px-2 pb-0.5">
+              <span className="inline-block">
+                <LetterPlate letter={entry.letter} neutral />
+              </span>
+              <span className="sr-only">{entry.name}</span>
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {measures.map((measure) => (
+          <tr key={measure.id} data-testid={`part-${measure.id}`}>
+            <th
+              scope="row"
+              title={measure.meaning}
+              className="pr-4 text-left font-normal whitespace-nowrap text-[#d0d0d0]"
+            >
+              {measure.name} {measure.unit && <span className="text-[#b9b9b9]">{measure.unit}</span>}
+            </th>
+            {commonNote(entries, measure) ? (
+              <td colSpan={entries.length} className="px-2 text-[#c4c4c4]">
+                Not measured: {commonNote(entries, measure)}
+              </td>
+            ) : (
+              entries.map((entry) => (
+                <td key={entry.letter} data-letter={entry.letter} className="px-2 text-center">
+                  <Figure entry={entry} measure={measure} />
+                </td>
+              ))
+            )}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function SpotForm({ trial, part, spot }: { trial: Trial; part: Place; spot: (made: Spot) => void }) {
+  const [name, setName] = useState("");
+  const { addSpot } = useMarking(trial.id);
+  return (
+    <form
+      className="flex items-center gap-1"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (name.trim()) addSpot.mutate({ ...part, name, note: "" }, { onSuccess: spot });
+      }}
+    >
+      <input
+        aria-label="Name of the spot"
+        placeholder="Name it: hedge, eye, board"
+        maxLength={80}
+        value={name}
+        onChange={(event) => setName(event.target.value)}
+        className={`${FIELD} w-48`}
+      />
+      <button type="submit" className={CHIP} disabled={!name.trim()}>
+        Make it a spot
+      </button>
+      {addSpot.error && <span role="alert">{addSpot.error.message}</span>}
+    </form>
+  );
+}
+
+function RemarkForm({ trial, part, choice }: { trial: Trial; part: Place; choice: Choice }) {
+  const [defect, setDefect] = useState("");
+  const [severity, setSeverity] = useState(2);
+  const defects = useDefects().data ?? [];
+  const { addRemark } = useMarking(trial.id);
+  if (choice.id.length > 1) return null;
+  return (
+    <form
+      className="flex items-center gap-1"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (defect.trim())
+          addRemark.mutate(
+            { ...part, letter: choice.id, defect: defect.trim(), severity, note: "" },
+            { onSuccess: () => setDefect("") },
+          );
+      }}
+    >
+      <label className="flex items-center gap-1">
+        Remark on {choice.plate}
+        <input
+          list="defects"
+          placeholder="what is wrong"
+          maxLength={60}
+          value={defect}
+          onChange={(event) => setDefect(event.target.value)}
+          className={`${FIELD} w-40`}
+        />
+      </label>
+      <datalist id="defects">
+        {defects.map((name) => (
+          <option key={name} value={name} />
+        ))}
+      </datalist>
+      <select
+        aria-label="Severity"
+        value={severity}
+        onChange={(event) => setSeverity(Number(event.target.value))}
+        className={FIELD}
+      >
+        <option value={1}>slight</option>
+        <option value={2}>disturbs</option>
+        <option value={3}>rules it out</option>
+      </select>
+      <button type="submit" className={CHIP} disabled={!defect.trim()}>
+        Write it
+      </button>
+      {addRemark.error && <span role="alert">{addRemark.error.message}</span>}
+    </form>
+  );
+}
+
+interface Props {
+  trial: Trial;
+  part: Place;
+  /** The spot that the part is, if it is one. */
+  spot: Spot | null;
+  active: Choice;
+  made: (spot: Spot) => void;
+  close: () => void;
+}
+
+/** The scores of a part of the picture, beside the panes; one press makes it a spot, another a remark. */
+export function Strip({ trial, part, spot, active, made, close }: Props) {
+  const [all, setAll] = useState(false);
+  const done = trial.entries.filter((entry) => entry.state === "done").length;
+  const point = part.width < SMALLEST || part.height < SMALLEST;
+  const found = usePartScores(trial.id, point ? null : part, spot?.id ?? null, done);
+  const order = FIRST.flatMap((id) => trial.measures.find((measure) => measure.id === id) ?? []);
+  const rest = trial.measures.filter(({ id }) => !FIRST.includes(id));
+  const where = point
+    ? `Point ${part.left}, ${part.top}`
+    : `${part.width} × ${part.height} pixels at ${part.left}, ${part.top}`;
+  let body: ReactNode = null;
+  if (found.error) body = <p role="alert">{found.error.message}</p>;
+  else if (found.isLoading) body = <p role="status">Measuring every entry within this part…</p>;
+  else if (found.data) body = <Figures measures={all ? [...order, ...rest] : order} entries={found.data} />;
+  return (
+    <section
+      aria-label="Scores of this part"
+      className="max-h-64 shrink-0 overflow-y-auto bg-[#3a3a3a] px-3 py-1.5 text-[14px]"
+    >
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+        <h2 className="font-semibold">
+          {spot && `${spot.name}: `}
+          {where}
+          {trial.frames > 1 && `, frame ${trial.first + part.frame}`}
+        </h2>
+        {!point && !spot && <SpotForm trial={trial} part={part} spot={made} />}
+        <RemarkForm trial={trial} part={part} choice={active} />
+        <span className="ml-auto flex">
+          {!point && (
+            <button type="button" className={CHIP} aria-pressed={all} onClick={() => setAll(!all)}>
+              All measures
+            </button>
+          )}
+          <button type="button" className={CHIP} onClick={close} title="Escape">
+            Close
+          </button>
+        </span>
+      </div>
+      {body && <div className="mt-1">{body}</div>}
+    </section>
+  );
+}

@@ -1,0 +1,149 @@
+import type { Entry, Measure, Remark, Standing, Trial } from "../../api/client";
+import { useMarking } from "../../api/marks";
+import { seconds } from "../../ui/format";
+import { LetterPlate } from "../../ui/LetterPlate";
+import { useDraft } from "../../ui/useDraft";
+import { CHIP, FIELD } from "./chip";
+import { DEFAULTS, type Choice } from "./useLook";
+
+const STANDINGS: [Standing, string][] = [
+  ["kept", "Keep"],
+  ["finalist", "Finalist"],
+  ["retired", "Retire"],
+];
+const WORDS: Record<string, string> = { kept: "kept", finalist: "finalist", retired: "retired" };
+
+/** What is dragged from the tray to a pane. */
+export const DRAGGED = "application/x-mistline-entry";
+
+function Thought({ trial, entry }: { trial: Trial; entry: Entry }) {
+  const { setStanding } = useMarking(trial.id);
+  const before = { standing: entry.standing, reason: entry.standing_reason };
+  const [reason, setReason, touched] = useDraft(`standing ${trial.id} ${entry.letter}`, before.reason);
+  const set = (standing: Standing | null, words: string) =>
+    setStanding.mutate({ letter: entry.letter, before, after: { standing, reason: words } });
+  return (
+    <div className="flex flex-wrap items-center text-[13px]">
+      {STANDINGS.map(([standing, word]) => (
+        <button
+          key={standing}
+          type="button"
+          className={`${CHIP} !py-0`}
+          aria-pressed={entry.standing === standing}
+          aria-label={`${word} ${entry.letter}`}
+          onClick={() => set(entry.standing === standing ? null : standing, reason)}
+        >
+          {word}
+        </button>
+      ))}
+      {entry.standing && (
+        <input
+          aria-label={`Why ${entry.letter} is ${WORDS[entry.standing]}`}
+          placeholder="why"
+          maxLength={500}
+          value={reason}
+          onChange={(event) => setReason(event.target.value)}
+          onBlur={() => touched && set(entry.standing, reason)}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+          className={`${FIELD} mt-0.5 w-full`}
+        />
+      )}
+    </div>
+  );
+}
+
+interface RowProps {
+  trial: Trial;
+  choice: Choice;
+  measure: Measure | undefined;
+  remarks: number;
+  shown: boolean;
+  active: boolean;
+  put: (id: string) => void;
+}
+
+function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) {
+  const { entry } = choice;
+  const same = trial.same.flatMap(({ first, second }) =>
+    first === choice.id ? second : second === choice.id ? first : [],
+  );
+  const score = measure && entry?.scores[measure.id];
+  const told = [
+    score?.value != null && `${measure?.name} ${score.value.toFixed(measure?.digits)}`,
+    entry?.timing?.median != null && seconds(entry.timing.median),
+    remarks > 0 && `${remarks} remark${remarks > 1 ? "s" : ""}`,
+  ].filter(Boolean);
+  return (
+    <li
+      draggable
+      onDragStart={(event) => event.dataTransfer.setData(DRAGGED, choice.id)}
+      data-testid={`tray-${choice.id}`}
+      className={`border-l-4 px-2 py-1.5 ${active ? "border-[#f5f5f5] bg-[#4d4d4d]" : shown ? "border-[#9a9a9a]" : "border-transparent"} ${entry?.standing === "retired" ? "text-[#b4b4b4]" : ""}`}
+    >
+      <button
+        type="button"
+        className="flex w-full items-center gap-2 text-left hover:underline"
+        aria-pressed={active}
+        onClick={() => put(choice.id)}
+      >
+        <LetterPlate letter={choice.plate} neutral />
+        <span className="min-w-0">
+          <span className="block truncate font-semibold" title={choice.name}>
+            {choice.name}
+          </span>
+          <span className="block truncate text-[12px] text-[#c4c4c4]" title={choice.detail}>
+            {choice.waiting ?? (told.join(" · ") || choice.detail)}
+          </span>
+        </span>
+      </button>
+      {entry && !entry.control && choice.picture && (
+        <>
+          {choice.detail !== DEFAULTS && (
+            <p className="truncate pl-8 text-[12px] text-[#c4c4c4]" title={choice.detail}>
+              {choice.detail}
+            </p>
+          )}
+          {same.length > 0 && (
+            <p className="pl-8 text-[12px]">the same picture as {same.join(", ")}, to any eye</p>
+          )}
+          <div className="pl-6">
+            <Thought trial={trial} entry={entry} />
+          </div>
+        </>
+      )}
+    </li>
+  );
+}
+
+interface Props {
+  trial: Trial;
+  choices: Choice[];
+  panes: string[];
+  focus: number;
+  remarks: Remark[];
+  put: (id: string) => void;
+}
+
+/** Everything that can be looked at; a press or a drag puts it into a pane, retired entries stand last. */
+export function Tray({ trial, choices, panes, focus, remarks, put }: Props) {
+  const last = (choice: Choice) => Number(choice.entry?.standing === "retired");
+  const measure = trial.measures.find(({ id }) => id === "ssim");
+  return (
+    <ul aria-label="Entries">
+      {[...choices]
+        .sort((one, other) => last(one) - last(other))
+        .map((choice) => (
+          <Row
+            key={choice.id}
+            trial={trial}
+            choice={choice}
+            measure={measure}
+            remarks={remarks.filter(({ letter }) => letter === choice.id).length}
+            shown={panes.includes(choice.id)}
+            active={panes[focus] === choice.id}
+            put={put}
+          />
+        ))}
+    </ul>
+  );
+}

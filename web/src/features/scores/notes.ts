@@ -1,0 +1,8 @@
+import type { Entry, Measure } from "../../api/client";
+
+/** One reason for all entries that a measure gives no figure: said once, not in every cell. */
+export function commonNote(entries: Entry[], measure: Measure): string | null {
+  const notes = new Set(entries.map((entry) => entry.scores[measure.id]?.note ?? ""));
+  const [note] = notes;
+  return notes.size === 1 && note ? note : null;
+}

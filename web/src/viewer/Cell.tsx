@@ -1,0 +1,60 @@
+import { useEffect, useRef } from "react";
+import type { Picture } from "../api/client";
+import { paint } from "./paint";
+import { followTiles } from "./tiles";
+import { useViewport } from "./viewport";
+
+interface Props {
+  picture: Picture;
+  /** The truth's size, and what stands in the middle of the cell. */
+  extent: { width: number; height: number };
+  x: number;
+  y: number;
+  /** Device pixels per truth pixel; null fits the whole picture. */
+  zoom: number | null;
+  frame: number;
+  label: string;
+}
+
+/** A picture at a place and zoom of its own, with the shared smoothing and lift; it does not pan. */
+export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const smooth = useViewport((view) => view.smooth);
+  const lift = useViewport((view) => view.lift);
+  useEffect(() => {
+    const element = canvas.current;
+    if (!element) return;
+    let asked = 0;
+    let whole = false;
+    const draw = () => {
+      asked = 0;
+      const pane = { width: element.width, height: element.height };
+      const view = { extent, pane, x, y, zoom, smooth, frame, lift };
+      whole = paint(element, picture, view, getComputedStyle(element).backgroundColor);
+      element.dataset.shown = whole ? picture.id : "";
+    };
+    const later = () => (asked ||= requestAnimationFrame(draw));
+    const observer = new ResizeObserver(() => {
+      const scale = window.devicePixelRatio;
+      element.width = Math.max(1, Math.round(element.clientWidth * scale));
+      element.height = Math.max(1, Math.round(element.clientHeight * scale));
+      draw();
+    });
+    observer.observe(element);
+    const stop = followTiles(() => !whole && later());
+    return () => {
+      observer.disconnect();
+      stop();
+      cancelAnimationFrame(asked);
+    };
+  }, [picture, extent, x, y, zoom, frame, smooth, lift]);
+  return (
+    <canvas
+      ref={canvas}
+      role="img"
+      aria-label={label}
+      style={lift > 1 ? { filter: `brightness(${lift})` } : undefined}
+      className="block size-full bg-[var(--surround)]"
+    />
+  );
+}
