@@ -29,9 +29,9 @@ def _region(place: schemas.Place) -> Region:
 
 
 @router.post("/trials/{trial_id}/regions", operation_id="measureRegion")
-async def measure_region(trial_id: UUID, place: schemas.Place) -> list[schemas.Entry]:
+async def measure_region(trial_id: UUID, place: schemas.PartRequest) -> list[schemas.Entry]:
     """The finished entries with the scores that they have within a region; nothing is kept."""
-    found = await looking.measure_region(str(trial_id), _region(place), place.frame)
+    found = await looking.measure_region(str(trial_id), _region(place), place.frame, place.measures)
     return await asyncio.to_thread(within, str(trial_id), found)
 
 

@@ -67,14 +67,21 @@ def _shards(picture_id: str, folder: Path, frames: Iterable[int]) -> list[Path]:
         raise
 
 
-async def measure_region(trial_id: str, region: Region, frame: int) -> dict[str, Row]:
-    """The scores of every finished entry within a region of the truth, by letter, measured in a child process."""
+async def measure_region(
+    trial_id: str, region: Region, frame: int, only: list[str] | None = None
+) -> dict[str, Row]:
+    """The scores of every finished entry within a region of the truth, by letter, measured in a child process.
+
+    All measures, or those with the ids in `only`.
+    """
     looked = await asyncio.to_thread(_looked, trial_id)
     async with MOMENTS.turn():
-        return await _measure(looked, looked.done, region, frame)
+        return await _measure(looked, looked.done, region, frame, only)
 
 
-async def _measure(looked: _Looked, rows: list[Row], region: Region, frame: int) -> dict[str, Row]:
+async def _measure(
+    looked: _Looked, rows: list[Row], region: Region, frame: int, only: list[str] | None = None
+) -> dict[str, Row]:
     trial = looked.trial
     if region.width * region.height > LARGEST_REGION:
         raise OutOfLimits("The part is too large to be measured at once; zoom in to 16 megapixels or less.")
@@ -87,7 +94,7 @@ async def _measure(looked: _Looked, rows: list[Row], region: Region, frame: int)
 
     with media().workspace() as folder:
         request = MeasureRegion(
-            name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"],
+            name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"], only=only,
             truth=await fetch(trial["truth_picture"]),
             results={row["letter"]: await fetch(row["picture_id"]) for row in rows},
         )  # fmt: skip

@@ -261,7 +261,12 @@ class CutSlice(Request[Done]):
 
 
 class MeasureRegion(Request[RegionMeasured]):
-    """Measure a region of a frame of several results; what needs the whole input is not measured there."""
+    """Measure a region of a frame of several results; what needs the whole input is not measured there.
+
+    Without `only` every measure is read.
+    """
+
+    only: list[str] | None = None
 
     region: Region
     frame: int = 0

@@ -7,8 +7,8 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 __all__ = [
-    "FaultMapShown", "MapAnswer", "Place", "Remark", "RemarkEdit", "RemarkRequest", "Spot", "SpotEdit", "SpotRequest",
-    "Standing", "StandingRequest", "SuggestedSpot",
+    "FaultMapShown", "MapAnswer", "PartRequest", "Place", "Remark", "RemarkEdit", "RemarkRequest", "Spot",
+    "SpotEdit", "SpotRequest", "Standing", "StandingRequest", "SuggestedSpot",
 ]  # fmt: skip
 
 Standing = Literal["kept", "retired", "finalist"]
@@ -22,6 +22,12 @@ class Place(BaseModel):
     width: int = Field(ge=11, lt=2**31, description="11 at least, the window of SSIM")
     height: int = Field(ge=11, lt=2**31)
     frame: int = Field(0, ge=0, lt=2**31, description="of the trial's part")
+
+
+class PartRequest(Place):
+    """A part to measure, and by which measures (ids); by all where none are named."""
+
+    measures: list[str] | None = Field(None, max_length=100)
 
 
 class SpotRequest(Place):

@@ -1,6 +1,6 @@
 """All measures by id, in the order people read them; and what is measured of a source at intake."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
 from mistline.core.frame import Array, Codes, luma, to_frame
 from mistline.core.measure import (
@@ -48,12 +48,16 @@ HARD_EDGE = 1.3  # pixels: only what was drawn on a screen is as crisp
 
 
 def measure_all(
-    evidence: Evidence, report: Callable[[float], None] = lambda done: None, *, quick: bool = False
+    evidence: Evidence,
+    report: Callable[[float], None] = lambda done: None,
+    *,
+    quick: bool = False,
+    only: Collection[str] | None = None,
 ) -> dict[str, Measured]:
-    """Every measure's value for a result (or only what is read on each frame of a clip), without the maps."""
+    """Every measure's value for a result, without maps; or only what is read on each frame, or `only` some."""
     values: dict[str, Measured] = {}
     for number, measure in enumerate(MEASURES.values(), 1):
-        if quick and not measure.each_frame:
+        if (quick and not measure.each_frame) or (only is not None and measure.id not in only):
             continue
         found = measure.read(evidence)
         values[measure.id] = Measured(found.value, parts=found.parts, note=found.note)

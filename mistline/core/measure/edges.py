@@ -146,7 +146,12 @@ def _figures(share: Real, distance: Real, reach: int) -> Profile:
     return Profile(width, float(max(over - error, 0) + max(under - error, 0)) / 2, len(share))
 
 
-def edge_profiles(truth: Array, result: Array) -> tuple[Profile, Profile]:
+TruthsEdges = tuple["_Strips", Real, Real, npt.NDArray[np.bool_]]
+
+
+def edge_profiles(
+    truth: Array, result: Array, known: dict[int, TruthsEdges] | None = None
+) -> tuple[Profile, Profile]:
     """Profiles across the truth's strong edges, of the truth and, at the same places, of the result.
 
     Around each of up to 800 steep places of (H, W) luma the pixels within 5 pixels along and 8 across the edge
@@ -160,13 +165,17 @@ def edge_profiles(truth: Array, result: Array) -> tuple[Profile, Profile]:
     Where too few edges have that much room, as in lettering, 5 pixels are taken to each side.
 
     Valid range: widths of 0.8 to 7 pixels (4 in lettering); noise up to half of the steps, as long as enough edges
-    average it out: otherwise it is said. 32 pixels a side or more.
+    average it out: otherwise it is said. 32 pixels a side or more. In `known` stays what was read off the truth, for
+    its other results.
     """
+    known = {} if known is None else known
     if min(truth.shape) < 4 * REACHES[0]:
         raise NotMeasurable(f"needs {4 * REACHES[0]} pixels a side or more")
     for reach in REACHES:
-        strips = _Strips(truth, reach)
-        before, far, calm = strips.scaled(truth, CALM)
+        if reach not in known:
+            strips = _Strips(truth, reach)
+            known[reach] = strips, *strips.scaled(truth, CALM)
+        strips, before, far, calm = known[reach]
         after, away, fit = strips.scaled(result, NOISIEST)
         chosen = np.flatnonzero(calm & fit)[:MOST]
         if len(chosen) >= FEWEST:
@@ -183,7 +192,8 @@ def edge_width(brightness: Array) -> float | None:
 
 
 def _edges(evidence: Evidence) -> tuple[Profile, Profile]:
-    return edge_profiles(evidence.truth_luma, evidence.result_luma)
+    known: dict[int, TruthsEdges] = evidence.once_of_truth(edge_profiles, dict)
+    return edge_profiles(evidence.truth_luma, evidence.result_luma, known)
 
 
 def _width(evidence: Evidence) -> Measured:

@@ -109,7 +109,7 @@ def misread(wanted: list[Word], found: list[Word]) -> tuple[float, int]:
 
 
 def _of(evidence: Evidence) -> Measured:
-    wanted = read_lettering(evidence.truth_luma)
+    wanted = evidence.once_of_truth(read_lettering, lambda: read_lettering(evidence.truth_luma))
     share, letters = misread(wanted, wanted)
     if letters < FEWEST:
         raise NotMeasurable("there is too little lettering that the reader is sure of in the truth")

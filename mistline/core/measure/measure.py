@@ -70,6 +70,8 @@ class Evidence:
         How many times larger the result is than the input, where the input itself is not at hand.
     before : ((H, W) float32, (H, W) float32) or None
         Luma of truth and result of the frame before, in a clip.
+    truths_own : dict
+        What was read off the truth alone; several results of one truth may share it.
     """
 
     result: Picture
@@ -78,6 +80,7 @@ class Evidence:
     shrink: Callable[[Frame], Frame] | None = None
     scale: float | None = None
     before: Pair | None = None
+    truths_own: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
     _made: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -117,6 +120,12 @@ class Evidence:
         if step not in self._made:
             self._made[step] = step(self)
         return self._made[step]  # type: ignore[return-value]
+
+    def once_of_truth(self, name: object, step: Callable[[], T]) -> T:
+        """Do a step that looks at the truth alone, and keep what it gave for all results of this truth."""
+        if name not in self.truths_own:
+            self.truths_own[name] = step()
+        return self.truths_own[name]  # type: ignore[return-value]
 
     def within(self, region: Region) -> "Evidence":
         """The same pictures cut to a region; what needs the whole input is only measured in the whole picture."""

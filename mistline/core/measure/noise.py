@@ -149,12 +149,17 @@ def _told(noise: Noise) -> Measured:
 
 def _noise(evidence: Evidence, read: Callable[[Picture, Array], Noise], planes: tuple[int, ...]) -> Measured:
     """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma); or the result's."""
-    if evidence.truth is None:
+    truth_codes = evidence.truth
+    if truth_codes is None:
         return _told(read(evidence.result, evidence.result_luma))
-    try:
-        own = read(evidence.truth, evidence.truth_luma)
-    except NotMeasurable:
-        own = Noise(0.0, dict.fromkeys(BANDS, 0.0), ())
+
+    def of_truth() -> Noise:
+        try:
+            return read(truth_codes, evidence.truth_luma)
+        except NotMeasurable:
+            return Noise(0.0, dict.fromkeys(BANDS, 0.0), ())
+
+    own = evidence.once_of_truth(read, of_truth)
     flat, truth, result = evidence.once(_flat), evidence.once(_truth), evidence.once(_result)
     found = []
     for index in planes:

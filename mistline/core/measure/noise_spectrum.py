@@ -17,7 +17,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 from scipy.fft import dctn
-from scipy.stats import chi2, rankdata
+from scipy.special import chdtri
+from scipy.stats import rankdata
 
 from mistline.core.frame import Array, luma
 from mistline.core.measure.measure import NotMeasurable
@@ -226,9 +227,10 @@ def _read(cut: Real, level: float) -> _Reading:
         sums[:, number] = energy[:, inside].sum(1)
         mean = energy[:, inside].mean(0)
         freedom = max(1.0, mean.sum() ** 2 / max(float((mean**2).sum()), 1e-30))
-        density[number] = np.median(sums[:, number]) / (chi2.median(freedom) / freedom) / share[inside].sum()
+        first, middle, third = chdtri(freedom, [0.75, 0.5, 0.25])  # quartiles of chi-square
+        density[number] = np.median(sums[:, number]) / (middle / freedom) / share[inside].sum()
         low, high = np.maximum(np.quantile(sums[:, number], [0.25, 0.75]), 1e-30)
-        width[number] = np.log(high / low) / np.log(chi2.ppf(0.75, freedom) / chi2.ppf(0.25, freedom))
+        width[number] = np.log(high / low) / np.log(third / first)
     weight = density * np.bincount(which[which >= 0], minlength=count)
     weight /= max(float(weight.sum()), 1e-30)
     heavy = np.flatnonzero(weight > 0.02)

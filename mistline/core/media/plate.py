@@ -41,7 +41,7 @@ TILE = 512
 THUMBNAIL = 360
 ROWS = 256
 SHARD = 12  # frames
-BAND = 2**24  # pixels that are packed at once
+BAND = 2**20  # pixels that are packed at once; a part of a frame is read without the rest
 MEMBER = re.compile(
     r"(?P<frame>\d+)_(?P<top>\d+)_(?P<width>\d+)x(?P<height>\d+)x(?P<channels>\d)_(?P<bits>8|16)bit\.zst"
 )

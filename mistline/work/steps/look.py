@@ -1,5 +1,8 @@
 """What looking asks for: the tiles of a frame, the measures of a region, maps of faults, spots worth a look."""
 
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
 import numpy as np
 
 from mistline.core.choose.spots import suggest_spots
@@ -17,6 +20,7 @@ from mistline.work.requests import (
     MeasureRegion,
     Progress,
     RegionMeasured,
+    Scored,
     SpotFound,
     SpotsSuggested,
     SuggestSpots,
@@ -58,13 +62,18 @@ def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
     there = truth.cut(number, region)
     there_before = luma_of(truth.cut(number - 1, region)) if number else None
 
-    def evidence(result: Plate) -> Evidence:
-        before = None if there_before is None else (there_before, luma_of(result.cut(number - 1, region)))
-        return Evidence(result.cut(number, region), there, scale=request.factor, before=before)
+    truths_own: dict[object, object] = {}
 
-    return RegionMeasured(
-        scores={letter: scored(measure_all(evidence(Plate(shards)))) for letter, shards in request.results.items()}
-    )
+    def scores(shards: list[Path]) -> dict[str, Scored]:
+        result = Plate(shards)
+        before = None if there_before is None else (there_before, luma_of(result.cut(number - 1, region)))
+        codes = result.cut(number, region)
+        evidence = Evidence(codes, there, scale=request.factor, before=before, truths_own=truths_own)
+        return scored(measure_all(evidence, only=request.only))
+
+    with ThreadPoolExecutor(2) as pool:
+        found = pool.map(scores, request.results.values())
+        return RegionMeasured(scores=dict(zip(request.results, found, strict=True)))
 
 
 def make_map(request: MakeMap, report: Progress) -> MapMade:

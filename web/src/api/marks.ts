@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
 import { answer, client, type Place, type RemarkRequest, type SpotRequest, type Standing } from "./client";
 
@@ -71,18 +71,28 @@ const spotScores = (trial: string, spot: string, done: number) => ({
 export const useSpotScores = (trial: string, spot: string, done: number) =>
   useQuery(spotScores(trial, spot, done));
 
-/** Every finished entry's scores within a part, which may be a spot; nothing is asked without a part. */
-export const usePartScores = (trial: string, place: Place | null, spot: string | null, done: number) =>
+/**
+ * Every finished entry's scores within a part, by some measures or all; of a spot always all, since they are kept.
+ * Nothing is asked without a part.
+ */
+export const usePartScores = (
+  trial: string,
+  place: Place | null,
+  spot: string | null,
+  done: number,
+  measures: string[] | null,
+) =>
   useQuery({
     ...(spot
       ? spotScores(trial, spot, done)
       : {
-          queryKey: ["part", trial, place, done],
+          queryKey: ["part", trial, place, done, measures],
+          placeholderData: keepPreviousData,
           queryFn: () =>
             answer(
               client.POST("/api/trials/{trial_id}/regions", {
                 params: trialPath(trial),
-                body: place as Place,
+                body: { ...(place as Place), measures },
               }),
             ),
           staleTime: Infinity,

@@ -1496,6 +1496,31 @@ export interface components {
             second: string;
         };
         /**
+         * PartRequest
+         * @description A part to measure, and by which measures (ids); by all where none are named.
+         */
+        PartRequest: {
+            /**
+             * Frame
+             * @description of the trial's part
+             * @default 0
+             */
+            frame: number;
+            /** Height */
+            height: number;
+            /** Left */
+            left: number;
+            /** Measures */
+            measures?: string[] | null;
+            /** Top */
+            top: number;
+            /**
+             * Width
+             * @description 11 at least, the window of SSIM
+             */
+            width: number;
+        };
+        /**
          * Pass
          * @description One method with the settings given for it; what is not given is automatic or default.
          */
@@ -3989,7 +4014,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Place"];
+                "application/json": components["schemas"]["PartRequest"];
             };
         };
         responses: {

@@ -162,7 +162,7 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
   const [all, setAll] = useState(false);
   const done = trial.entries.filter((entry) => entry.state === "done").length;
   const point = part.width < SMALLEST || part.height < SMALLEST;
-  const found = usePartScores(trial.id, point ? null : part, spot?.id ?? null, done);
+  const found = usePartScores(trial.id, point ? null : part, spot?.id ?? null, done, all ? null : FIRST);
   const order = FIRST.flatMap((id) => trial.measures.find((measure) => measure.id === id) ?? []);
   const rest = trial.measures.filter(({ id }) => !FIRST.includes(id));
   const where = point
@@ -170,8 +170,8 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
     : `${part.width} × ${part.height} pixels at ${part.left}, ${part.top}`;
   let body: ReactNode = null;
   if (found.error) body = <p role="alert">{found.error.message}</p>;
-  else if (found.isLoading) body = <p role="status">Measuring every entry within this part…</p>;
-  else if (found.data) body = <Figures measures={all ? [...order, ...rest] : order} entries={found.data} />;
+  else if (found.data && (all || !found.isPlaceholderData))
+    body = <Figures measures={all ? [...order, ...rest] : order} entries={found.data} />;
   return (
     <section
       aria-label="Scores of this part"
@@ -183,6 +183,11 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
           {where}
           {trial.frames > 1 && `, frame ${trial.first + part.frame}`}
         </h2>
+        {found.isFetching && (
+          <span role="status" className="text-[#d0d0d0]">
+            measuring every entry here…
+          </span>
+        )}
         {!point && !spot && <SpotForm trial={trial} part={part} spot={made} />}
         <RemarkForm trial={trial} part={part} choice={active} />
         <span className="ml-auto flex">
