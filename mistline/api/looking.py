@@ -2,22 +2,30 @@
 
 import asyncio
 import re
-from typing import Any
+from collections.abc import Iterator
+from contextlib import ExitStack
+from typing import Annotated, Any
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Response
+import numpy as np
+from fastapi import APIRouter, Depends, Query, Response
+from fastapi.responses import StreamingResponse
 
 from mistline.api import schemas
+from mistline.api.download import as_file
 from mistline.api.recipes import known_models
 from mistline.api.shelf import FOREVER, PNG
 from mistline.api.trials import within
 from mistline.core.choose.defects import DEFECTS
 from mistline.core.frame import Region
+from mistline.core.measure.colour_difference import ciede2000
 from mistline.core.measure.maps import MAPS
 from mistline.errors import NotFound
 from mistline.store import pictures, spots, trials
 from mistline.store.database import connect
+from mistline.store.files import media
 from mistline.work import looking
+from mistline.work.requests import PixelRead
 
 __all__ = ["router"]
 
@@ -33,6 +41,37 @@ async def measure_region(trial_id: UUID, place: schemas.PartRequest) -> list[sch
     """The finished entries with the scores that they have within a region; nothing is kept."""
     found = await looking.measure_region(str(trial_id), _region(place), place.frame, place.measures)
     return await asyncio.to_thread(within, str(trial_id), found)
+
+
+@router.post("/trials/{trial_id}/pixels", operation_id="readPixels")
+async def read_pixels(trial_id: UUID, pixel: schemas.PixelRequest) -> dict[str, schemas.PixelShown]:
+    """The exact values at a pixel of the truth: of truth, input and every finished entry by its letter."""
+    found = await looking.read_pixels(str(trial_id), pixel.x, pixel.y, pixel.frame)
+    there = np.array(found["truth"].lab)
+
+    def shown(name: str, read: PixelRead) -> schemas.PixelShown:
+        off = None if name == "truth" else float(ciede2000(there, np.array(read.lab)))
+        return schemas.PixelShown(**read.model_dump(), from_truth=off)
+
+    return {name: shown(name, read) for name, read in found.items()}
+
+
+@router.get("/trials/{trial_id}/crops.zip", operation_id="crops", response_class=StreamingResponse)
+async def get_crops(trial_id: UUID, place: Annotated[schemas.Place, Query()]) -> StreamingResponse:
+    """A part of truth, input and every finished entry: lossless PNG at their own depth, in a ZIP archive."""
+    with ExitStack() as stack:
+        folder = stack.enter_context(media().workspace())
+        path = await looking.cut_crops(str(trial_id), _region(place), place.frame, folder)
+        kept = stack.pop_all()
+
+    def pieces() -> Iterator[bytes]:
+        with kept, path.open("rb") as file:
+            while piece := file.read(1 << 20):
+                yield piece
+
+    name = f"crops {place.left}-{place.top} {place.width}x{place.height}.zip"
+    headers = {**as_file(name), "Content-Length": str(path.stat().st_size)}
+    return StreamingResponse(pieces(), media_type="application/zip", headers=headers)
 
 
 @router.get("/trials/{trial_id}/spots", operation_id="spots")
@@ -69,6 +108,12 @@ async def spot_scores(trial_id: UUID, spot_id: UUID) -> list[schemas.Entry]:
     """The finished entries with the scores that they have at a spot; each is measured once and kept."""
     found = await looking.spot_scores(str(trial_id), str(spot_id))
     return await asyncio.to_thread(within, str(trial_id), found)
+
+
+@router.get("/trials/{trial_id}/spots/words", operation_id="spotsInWords")
+def spots_in_words(trial_id: UUID, measure: str) -> list[str]:
+    """Who is best at every spot, and who wins at one and loses at another, by the scores that are kept."""
+    return looking.spots_in_words(str(trial_id), measure)
 
 
 @router.get("/defects", operation_id="defects")

@@ -1,11 +1,13 @@
 """The use cases of looking: measure a part, keep what takes score at spots, suggest spots, make maps of faults."""
 
 import asyncio
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
 from mistline.core.frame import Region, Size
+from mistline.core.measure import MEASURES
 from mistline.core.measure.maps import MAPS
 from mistline.errors import Conflict, Damaged, NotFound, OutOfLimits
 from mistline.store import pictures, spots, trials
@@ -13,11 +15,22 @@ from mistline.store.database import Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work.lane import Lane
-from mistline.work.requests import MakeMap, MeasureRegion, SpotFound, SuggestSpots
+from mistline.work.requests import CutCrops, MakeMap, MeasureRegion, PixelRead, ReadPixels, SpotFound, SuggestSpots
 from mistline.work.sandbox import run_child
+from mistline.work.scoreboard import spot_sentences
 from mistline.work.trials import mend
 
-__all__ = ["add_spot", "fault_map", "measure_region", "spot_scores", "spots_of", "suggest_spots"]
+__all__ = [
+    "add_spot",
+    "cut_crops",
+    "fault_map",
+    "measure_region",
+    "read_pixels",
+    "spot_scores",
+    "spots_in_words",
+    "spots_of",
+    "suggest_spots",
+]
 
 LARGEST_REGION = 16_000_000
 SMALLEST = 11  # pixels a side, the window of SSIM
@@ -165,6 +178,20 @@ async def spot_scores(trial_id: str, spot_id: str) -> dict[str, Row]:
     return {row["letter"]: kept[row["take_key"]] for row in looked.done}
 
 
+def spots_in_words(trial_id: str, measure: str) -> list[str]:
+    """What the spots that were measured say of the entries by a measure."""
+    if measure not in MEASURES:
+        raise NotFound(f"There is no measure called {measure}.")
+    looked, found = _looked(trial_id), {}
+    for spot in spots_of(trial_id):
+        with connect() as connection:
+            kept = spots.scores(connection, spot["id"], trial_id)
+        found[spot["name"]] = [
+            {**row, "scores": kept[row["take_key"]]} for row in looked.done if row["take_key"] in kept
+        ]
+    return spot_sentences(found, measure)
+
+
 async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
     """Places of a frame that are worth looking at, by the truth and the finished candidates."""
     looked = await asyncio.to_thread(_looked, trial_id)
@@ -186,6 +213,59 @@ async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
                 seconds=settings().reader_seconds,
             )  # fmt: skip
             return found.spots
+
+
+def _pictures(looked: _Looked) -> dict[str, tuple[str, str]]:
+    """Id and name of everything that can be looked at: truth, input, entries by letter; not the truth control."""
+    trial = looked.trial
+    made = {row["letter"]: (row["picture_id"], row["name"]) for row in looked.done if row["control"] != "truth"}
+    return {"truth": (trial["truth_picture"], "Truth"), "input": (trial["input_picture"], "Input"), **made}
+
+
+async def read_pixels(trial_id: str, x: int, y: int, frame: int) -> dict[str, PixelRead]:
+    """The code values of truth, input and every finished entry at a pixel of the truth, by letter."""
+    looked = await asyncio.to_thread(_looked, trial_id)
+    _check(looked, Region(x, y, 1, 1), frame)
+    async with MOMENTS.turn():
+        with media().workspace() as folder:
+            request = ReadPixels(
+                name=looked.trial["source_name"], x=x, y=y, frame=frame,
+                pictures={
+                    name: await asyncio.to_thread(_shards, picture, folder, [frame])
+                    for name, (picture, _) in _pictures(looked).items()
+                },
+            )  # fmt: skip
+            found = await run_child(
+                request, what=request.name, memory_bytes=settings().reader_memory_bytes,
+                seconds=settings().reader_seconds,
+            )  # fmt: skip
+            return found.pixels
+
+
+async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> Path:
+    """A part of truth, input and every finished entry as PNG at its own depth, in a ZIP archive in the folder."""
+    looked = await asyncio.to_thread(_looked, trial_id)
+    _check(looked, region, frame)
+    if region.width * region.height > LARGEST_REGION:
+        raise OutOfLimits("The part is too large to be saved at once; mark one of 16 megapixels or less.")
+    place = f"{region.left}-{region.top} {region.width}x{region.height}"
+    pictures_of = {
+        f"{letter} {re.sub('[^A-Za-z0-9 ,.-]', '_', name)}, {place}.png": picture
+        for letter, (picture, name) in _pictures(looked).items()
+    }
+    async with KEPT.turn():
+        request = CutCrops(
+            name=looked.trial["source_name"], region=region, frame=frame, size=looked.size, out=folder / "crops.zip",
+            pictures={
+                name: await asyncio.to_thread(_shards, picture, folder, [frame])
+                for name, picture in pictures_of.items()
+            },
+        )  # fmt: skip
+        await run_child(
+            request, what=request.name, memory_bytes=settings().reader_memory_bytes,
+            seconds=settings().reader_seconds,
+        )  # fmt: skip
+    return request.out
 
 
 async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:

@@ -16,10 +16,43 @@ from mistline.core.methods.recipe import Recipe
 from mistline.core.timing.machine import Machine
 
 __all__ = [
-    "Alike", "Axis", "CropTimed", "CutSlice", "Done", "Footage", "InspectModel", "LocalModel", "MadePicture",
-    "MakeMap", "MakeShard", "MakeViews", "MapMade", "MeasureRegion", "OnMachine", "Original", "Prepare", "Prepared",
-    "PreviewInput", "PreviewMade", "Progress", "ReadOriginal", "RegionMeasured", "Request", "Scored", "ShardMade",
-    "SpotFound", "SpotsSuggested", "SuggestSpots", "SurveyClip", "Surveyed", "TimeCrop", "Timing",
+    "Alike",
+    "Axis",
+    "CropTimed",
+    "CutCrops",
+    "CutSlice",
+    "Done",
+    "Footage",
+    "InspectModel",
+    "LocalModel",
+    "MadePicture",
+    "MakeMap",
+    "MakeShard",
+    "MakeViews",
+    "MapMade",
+    "MeasureRegion",
+    "OnMachine",
+    "Original",
+    "PixelRead",
+    "PixelsRead",
+    "Prepare",
+    "Prepared",
+    "PreviewInput",
+    "PreviewMade",
+    "Progress",
+    "ReadOriginal",
+    "ReadPixels",
+    "RegionMeasured",
+    "Request",
+    "Scored",
+    "ShardMade",
+    "SpotFound",
+    "SpotsSuggested",
+    "SuggestSpots",
+    "SurveyClip",
+    "Surveyed",
+    "TimeCrop",
+    "Timing",
 ]  # fmt: skip
 
 A = TypeVar("A", bound=BaseModel)
@@ -273,6 +306,42 @@ class MeasureRegion(Request[RegionMeasured]):
     factor: float
     truth: list[Path]
     results: dict[str, list[Path]]
+
+
+class PixelRead(BaseModel):
+    """Code values of a pixel with their bits, and CIE L*a*b* (D65) by the sRGB curve."""
+
+    codes: list[int]
+    bits: int
+    lab: list[float]
+
+
+class PixelsRead(BaseModel):
+    """A pixel of several pictures, by name."""
+
+    pixels: dict[str, PixelRead]
+
+
+class ReadPixels(Request[PixelsRead]):
+    """Read one place of a frame in several pictures; `x` and `y` in pixels of the one called `truth`."""
+
+    x: int
+    y: int
+    frame: int
+    pictures: dict[str, list[Path]]
+
+
+class CutCrops(Request[Done]):
+    """Write a part of a frame of several pictures, losslessly at their own depth, into a ZIP archive `out`.
+
+    The names are those of the members; the part is in pixels of the one called `truth`.
+    """
+
+    region: Region
+    frame: int
+    pictures: dict[str, list[Path]]
+    size: Size
+    out: Path
 
 
 class MapMade(BaseModel):

@@ -1,15 +1,16 @@
 """The scores of a trial as people read them: best and tied marked, the trade-off front, a sentence for each."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from mistline.core.choose.at_spots import describe_spots
 from mistline.core.choose.ranking import Mark, Timed, front, marks, time_marks
 from mistline.core.choose.words import Score, describe
-from mistline.core.measure import MEASURES
+from mistline.core.measure import MEASURES, Measure
 from mistline.store.database import Row
 
-__all__ = ["Scoreboard", "scoreboard", "sentences"]
+__all__ = ["Scoreboard", "scoreboard", "sentences", "spot_sentences"]
 
 QUALITY = "ssim"
 TIME = "time"
@@ -31,19 +32,38 @@ def _value(row: Row, measure: str) -> float:
     return math.inf if score["value"] is None else float(score["value"])
 
 
+def _worth(rows: Sequence[Row], measure: Measure) -> dict[str, float]:
+    """How good the candidates are by a measure: more is better; what was not measured is left out."""
+    racing = [row for row in rows if row["control"] is None]
+    truth = next((row for row in rows if row["control"] == "truth"), None)
+    values = {row["letter"]: _value(row, measure.id) for row in racing}
+    if measure.better.startswith("nearer"):
+        aim = 0.0 if measure.better == "nearer to zero" else _value(truth, measure.id) if truth else math.nan
+        values = {letter: abs(value - aim) for letter, value in values.items()}
+    sign = 1 if measure.better == "higher" else -1
+    return {letter: sign * value for letter, value in values.items() if not math.isnan(value)}
+
+
+def spot_sentences(rows: Mapping[str, Sequence[Row]], measure_id: str) -> list[str]:
+    """What the spots, by name, say of the entries by a measure."""
+    measure = MEASURES[measure_id]
+    worth = {spot: _worth(entries, measure) for spot, entries in rows.items()}
+
+    def told(entries: Sequence[Row], letters: Mapping[str, float]) -> dict[str, str]:
+        values = {row["letter"]: _value(row, measure_id) for row in entries if row["letter"] in letters}
+        words = {letter: f"{value:.{measure.digits}f} {measure.unit}".strip() for letter, value in values.items()}
+        return {letter: f"{measure.name} {text}" for letter, text in words.items()}
+
+    return describe_spots(worth, measure.tie, {spot: told(entries, worth[spot]) for spot, entries in rows.items()})
+
+
 def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     """Rank the finished candidates of a trial; controls are never ranked."""
     done = [row for row in entries if row["state"] == "done"]
     racing = [row for row in done if row["control"] is None]
-    truth = next((row for row in done if row["control"] == "truth"), None)
     table: dict[str, dict[str, Mark]] = {row["letter"]: {} for row in racing}
     for measure in MEASURES.values():
-        values = {row["letter"]: _value(row, measure.id) for row in racing}
-        if measure.better.startswith("nearer"):
-            aim = 0.0 if measure.better == "nearer to zero" else _value(truth, measure.id) if truth else math.nan
-            values = {letter: abs(value - aim) for letter, value in values.items()}
-        values = {letter: value for letter, value in values.items() if not math.isnan(value)}
-        for letter, mark in marks(values, measure.tie, higher=measure.better == "higher").items():
+        for letter, mark in marks(_worth(done, measure), measure.tie, higher=True).items():
             table[letter][measure.id] = mark
     times = {
         row["letter"]: Timed(row["timing"]["median"], min(row["timing"]["process"]), max(row["timing"]["process"]))

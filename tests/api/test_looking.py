@@ -1,7 +1,9 @@
 """Spots, remarks, standings, suggestions and maps of faults over HTTP, against numpy and scikit-image."""
 
 import io
+import zipfile
 
+import colour
 import cv2
 import httpx
 import numpy as np
@@ -140,6 +142,55 @@ def test_maps_of_faults(app: Running, trial: dict) -> None:
         assert of_truth["value"] == pytest.approx(0, abs=1e-4)
     assert app.http.post(f"/api/trials/{trial['id']}/entries/A/maps/heat").status_code == 404
     assert app.http.get(f"/api/pictures/{facts['picture_id']}/maps/lost/7").status_code == 404
+
+
+def test_exact_values_of_a_pixel_and_pixels_to_take_away(app: Running, trial: dict) -> None:
+    found = app.http.post(f"/api/trials/{trial['id']}/pixels", json={"x": 123, "y": 77}).json()
+    assert list(found) == ["truth", "input", "A", "B", "N"]
+    sizes = {"truth": (123, 77), "input": (61, 38), "A": (123, 77)}
+    whole = {"truth": trial["truth_picture"], "input": trial["input_picture"],
+             "A": trial["entries"][0]["picture_id"]}  # fmt: skip
+    for name, (x, y) in sizes.items():
+        picture = codes(app, whole[name])
+        assert found[name]["codes"] == picture[y, x].tolist()
+        assert found[name]["bits"] == 8 * picture.itemsize
+        # colour-science: sRGB to L*a*b* under D65, and CIEDE2000
+        xyz = colour.sRGB_to_XYZ(picture[y, x] / (2 ** found[name]["bits"] - 1))
+        assert found[name]["lab"] == pytest.approx(colour.XYZ_to_Lab(xyz), abs=0.05)
+    off = colour.delta_E(found["truth"]["lab"], found["A"]["lab"], method="CIE 2000")
+    assert found["A"]["from_truth"] == pytest.approx(off, abs=1e-3) and found["truth"]["from_truth"] is None
+    answer = app.http.get(f"/api/trials/{trial['id']}/crops.zip", params=PLACE)
+    archive = zipfile.ZipFile(io.BytesIO(answer.content))
+    names = archive.namelist()
+    assert [name.split(",")[0] for name in names] == ["truth Truth", "input Input", "A Bilinear", "B Lanczos 3",
+                                                      "N Nearest neighbour"]  # fmt: skip
+    cut = cv2.imdecode(np.frombuffer(archive.read(names[2]), np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
+    assert cut.dtype == np.uint16 and np.array_equal(cut, codes(app, whole["A"])[60:150, 40:160])
+    small = cv2.imdecode(np.frombuffer(archive.read(names[1]), np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
+    assert np.array_equal(small, codes(app, whole["input"])[30:75, 20:80])
+    assert app.http.post(f"/api/trials/{trial['id']}/pixels", json={"x": 5000, "y": 0}).status_code == 422
+
+
+def test_spots_say_who_wins_where(app: Running, trial: dict) -> None:
+    for number, place in enumerate(({"left": 0, "top": 0}, {"left": 240, "top": 180})):
+        spot = app.http.post(
+            f"/api/trials/{trial['id']}/spots", json={"name": f"S{number}", **PLACE, **place}
+        ).json()
+        app.http.post(f"/api/trials/{trial['id']}/spots/{spot['id']}/scores")
+        better = "B" if number else "A"
+        with psycopg.connect(app.environment["MISTLINE_DATABASE_URL"]) as connection:
+            for letter, value in (("A", 0.8), ("B", 0.8), (better, 0.9)):
+                key = next(entry["take_key"] for entry in trial["entries"] if entry["letter"] == letter)
+                connection.execute(
+                    "update spot_scores set scores = jsonb_set(scores, '{ssim,value}', %s::jsonb)"
+                    " where spot_id = %s and take_key = %s", [str(value), spot["id"], key],
+                )  # fmt: skip
+    words = app.http.get(f"/api/trials/{trial['id']}/spots/words", params={"measure": "ssim"}).json()
+    assert words == ["A wins at S0 (SSIM 0.9000) and comes last at S1 (SSIM 0.8000).",
+                     "B wins at S1 (SSIM 0.9000) and comes last at S0 (SSIM 0.8000)."]  # fmt: skip
+    assert app.http.get(f"/api/trials/{trial['id']}/spots/words", params={"measure": "x"}).status_code == 404
+    for spot in app.http.get(f"/api/trials/{trial['id']}/spots").json():
+        app.http.patch(f"/api/spots/{spot['id']}", json={"removed": True})
 
 
 def test_remarks_and_standings_come_back_after_removal(app: Running, trial: dict) -> None:

@@ -105,12 +105,16 @@ def test_suggestions_are_kept_with_a_press(page: Page, trial: dict) -> None:
     expect(page.get_by_role("list", name="Spots", exact=True).get_by_role("listitem")).to_have_count(0)
 
 
-def test_a_remark_is_written_listed_and_shown_on_its_entry_alone(page: Page, trial: dict) -> None:
+def test_a_remark_is_written_listed_and_shown_on_its_entry_alone(page: Page, app: Running, trial: dict) -> None:
     open_look(page, trial, "panes=A,B&focus=0&x=200&y=150&z=1&side=remarks")
     page.keyboard.press("n")
     drag(page, page.get_by_test_id("marks").first, (10, 10), (10, 10))
     strip = page.get_by_role("region", name="Scores of this part")
     expect(strip.get_by_role("heading")).to_have_text(re.compile(r"^Point (209|210), (159|160)$"))
+    left, top = (int(number) for number in re.findall(r"\d+", strip.get_by_role("heading").inner_text()))
+    values = eight_bit(app, trial["truth_picture"])[top, left]
+    row = strip.get_by_test_id("pixel").locator("[data-letter=truth]")
+    expect(row).to_contain_text(f"{' '.join(str(value) for value in values)} 8-bit")
     strip.get_by_label("Remark on A").fill("smeared detail")
     strip.get_by_label("Severity").select_option("3")
     strip.get_by_role("button", name="Write it").click()
@@ -225,3 +229,31 @@ def test_three_zooms_and_a_loupe(page: Page, trial: dict) -> None:
         for zoom in ("Fit", "100 %", "200 %"):
             expect(page.get_by_role("img", name=f"{name}, {zoom}")).not_to_have_attribute("data-shown", "")
     expect(page).to_have_url(re.compile("mode=zooms"))
+
+
+def test_what_is_shown_is_saved_with_its_caption(page: Page, app: Running, trial: dict) -> None:
+    open_look(page, trial, "panes=truth,A&focus=1&x=200&y=150&z=1")
+    shown = [canvas_codes(page, name) for name in ("Truth", "Bilinear")]
+    boxes = [page.get_by_role("img", name=name).bounding_box() for name in ("Truth", "Bilinear")]
+    area = page.get_by_role("region", name="Truth").bounding_box()
+    with page.expect_download() as download:
+        page.get_by_role("button", name="Save", exact=True).click()
+    saved = np.asarray(Image.open(download.value.path()))
+    assert download.value.suggested_filename.endswith(".png") and area
+    for codes, box in zip(shown, boxes, strict=True):
+        assert box
+        top, left = round(box["y"] - area["y"]), round(box["x"] - area["x"])
+        assert np.array_equal(saved[top : top + codes.shape[0], left : left + codes.shape[1], :3], codes)
+    assert saved.shape[0] > shown[0].shape[0] + 28 and len(np.unique(saved[-28:])) > 10  # words in the strip
+
+
+def test_scores_at_the_spots_stand_on_the_scores_page(page: Page, app: Running, trial: dict) -> None:
+    page.goto(f"/trials/{trial['id']}/scores")
+    expect(page.get_by_text("No spots yet.")).to_be_visible()
+    eye = spot(app, trial, "Eye")
+    entries = app.http.post(f"/api/trials/{trial['id']}/spots/{eye['id']}/scores").json()
+    row = page.get_by_test_id("at-spots").get_by_role("row", name=re.compile("^Eye"))
+    for entry in entries[:3]:
+        expect(row).to_contain_text(f"{entry['scores']['ssim']['value']:.4f}")
+    page.get_by_label("Measure").select_option("Colour difference")
+    expect(row).to_contain_text(f"{entries[0]['scores']['ciede2000']['value']:.2f}")

@@ -7,8 +7,21 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 __all__ = [
-    "FaultMapShown", "MapAnswer", "PartRequest", "Place", "Remark", "RemarkEdit", "RemarkRequest", "Spot",
-    "SpotEdit", "SpotRequest", "Standing", "StandingRequest", "SuggestedSpot",
+    "FaultMapShown",
+    "MapAnswer",
+    "PartRequest",
+    "PixelRequest",
+    "PixelShown",
+    "Place",
+    "Remark",
+    "RemarkEdit",
+    "RemarkRequest",
+    "Spot",
+    "SpotEdit",
+    "SpotRequest",
+    "Standing",
+    "StandingRequest",
+    "SuggestedSpot",
 ]  # fmt: skip
 
 Standing = Literal["kept", "retired", "finalist"]
@@ -93,6 +106,23 @@ class StandingRequest(BaseModel):
 
     standing: Standing | None
     reason: str = Field("", max_length=500)
+
+
+class PixelRequest(BaseModel):
+    """A pixel of the truth."""
+
+    x: int = Field(ge=0, lt=2**31)
+    y: int = Field(ge=0, lt=2**31)
+    frame: int = Field(0, ge=0, lt=2**31)
+
+
+class PixelShown(BaseModel):
+    """A pixel's code values with their bits, CIE L*a*b*, and how far its colour is from the truth's (ΔE00)."""
+
+    codes: list[int]
+    bits: int
+    lab: list[float]
+    from_truth: float | None
 
 
 class FaultMapShown(BaseModel):

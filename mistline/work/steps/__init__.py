@@ -16,6 +16,8 @@ STEPS: dict[type[requests.Request[Any]], Callable[..., Any]] = {
     requests.MeasureRegion: look.measure_region,
     requests.MakeMap: look.make_map,
     requests.SuggestSpots: look.suggest,
+    requests.ReadPixels: look.read_pixels,
+    requests.CutCrops: look.cut_crops,
     requests.Prepare: prepare.prepare,
     requests.PreviewInput: prepare.preview_input,
     requests.MakeShard: take.make_shard,

@@ -1,24 +1,32 @@
 """What looking asks for: the tiles of a frame, the measures of a region, maps of faults, spots worth a look."""
 
+import math
+import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
 
 from mistline.core.choose.spots import suggest_spots
+from mistline.core.frame import Codes, to_frame
 from mistline.core.measure import Evidence, NotMeasurable, measure_all
+from mistline.core.measure.colour_difference import lab
 from mistline.core.measure.maps import MAPS, reduced, worst_place
 from mistline.core.measure.measure import luma_of
 from mistline.core.media.plate import Plate, to_eight_bit, write_png, write_view
 from mistline.errors import OutOfLimits
 from mistline.work.requests import (
+    CutCrops,
     CutSlice,
     Done,
     MakeMap,
     MakeViews,
     MapMade,
     MeasureRegion,
+    PixelRead,
+    PixelsRead,
     Progress,
+    ReadPixels,
     RegionMeasured,
     Scored,
     SpotFound,
@@ -28,7 +36,7 @@ from mistline.work.requests import (
 from mistline.work.steps.footage import fresh, open_footage
 from mistline.work.steps.take import scored
 
-__all__ = ["cut_slice", "make_map", "make_views", "measure_region", "suggest"]
+__all__ = ["cut_crops", "cut_slice", "make_map", "make_views", "measure_region", "read_pixels", "suggest"]
 
 WORST_SHARE = 8  # the worst place is a square of that share of the shorter side
 
@@ -74,6 +82,37 @@ def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
     with ThreadPoolExecutor(2) as pool:
         found = pool.map(scores, request.results.values())
         return RegionMeasured(scores=dict(zip(request.results, found, strict=True)))
+
+
+def read_pixels(request: ReadPixels, report: Progress) -> PixelsRead:
+    """Read the code values of one place; in a picture of another size, of the pixel that covers it."""
+    found = {name: Plate(shards).codes(request.frame) for name, shards in request.pictures.items()}
+    height, width = found["truth"].shape[:2]
+
+    def at(codes: Codes) -> PixelRead:
+        row = min(codes.shape[0] - 1, int((request.y + 0.5) * codes.shape[0] / height))
+        column = min(codes.shape[1] - 1, int((request.x + 0.5) * codes.shape[1] / width))
+        pixel = codes[row : row + 1, column : column + 1]
+        values = lab(to_frame(pixel).pixels)[0, 0]
+        return PixelRead(
+            codes=[int(value) for value in pixel[0, 0]], bits=8 * codes.itemsize, lab=[float(v) for v in values]
+        )
+
+    return PixelsRead(pixels={name: at(codes) for name, codes in found.items()})
+
+
+def cut_crops(request: CutCrops, report: Progress) -> Done:
+    """Write a part of several pictures, those of another size by the same share of the picture."""
+    part, folder = request.region, request.out.parent
+    with zipfile.ZipFile(request.out, "w", zipfile.ZIP_STORED) as archive:
+        for name, shards in request.pictures.items():
+            codes = Plate(shards).codes(request.frame)
+            down, across = codes.shape[0] / request.size.height, codes.shape[1] / request.size.width
+            rows = slice(math.floor(part.top * down), math.ceil((part.top + part.height) * down))
+            columns = slice(math.floor(part.left * across), math.ceil((part.left + part.width) * across))
+            write_png(folder / "crop.png", np.ascontiguousarray(codes[rows, columns]))
+            archive.write(folder / "crop.png", name)
+    return Done()
 
 
 def make_map(request: MakeMap, report: Progress) -> MapMade:

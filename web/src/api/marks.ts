@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
 import { answer, client, type Place, type RemarkRequest, type SpotRequest, type Standing } from "./client";
 
@@ -71,6 +71,23 @@ const spotScores = (trial: string, spot: string, done: number) => ({
 export const useSpotScores = (trial: string, spot: string, done: number) =>
   useQuery(spotScores(trial, spot, done));
 
+/** What the spots together say of the entries by a measure; asked again when more of them are measured. */
+export const useSpotsInWords = (trial: string, measure: string, measured: number) =>
+  useQuery({
+    queryKey: ["spots", trial, "words", measure, measured],
+    queryFn: () =>
+      answer(
+        client.GET("/api/trials/{trial_id}/spots/words", {
+          params: { ...trialPath(trial), query: { measure } },
+        }),
+      ),
+    enabled: measured > 0,
+  });
+
+/** The scores at several spots, in their order; those that are not there yet are being measured. */
+export const useAllSpotScores = (trial: string, spots: string[], done: number) =>
+  useQueries({ queries: spots.map((spot) => spotScores(trial, spot, done)) });
+
 /**
  * Every finished entry's scores within a part, by some measures or all; of a spot always all, since they are kept.
  * Nothing is asked without a part.
@@ -99,6 +116,22 @@ export const usePartScores = (
           retry: false,
         }),
     enabled: place !== null,
+  });
+
+/** The exact values of everything at a pixel of the truth. */
+export const usePixel = (trial: string, place: Place | null, done: number) =>
+  useQuery({
+    queryKey: ["pixel", trial, place?.left, place?.top, place?.frame, done],
+    queryFn: () =>
+      answer(
+        client.POST("/api/trials/{trial_id}/pixels", {
+          params: trialPath(trial),
+          body: { x: place?.left ?? 0, y: place?.top ?? 0, frame: place?.frame ?? 0 },
+        }),
+      ),
+    enabled: place !== null,
+    staleTime: Infinity,
+    retry: false,
   });
 
 interface Step {

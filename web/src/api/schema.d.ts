@@ -736,6 +736,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/crops.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Crops
+         * @description A part of truth, input and every finished entry: lossless PNG at their own depth, in a ZIP archive.
+         */
+        get: operations["crops"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/entries/{letter}/maps/{fault}": {
         parameters: {
             query?: never;
@@ -770,6 +790,26 @@ export interface paths {
          */
         put: operations["setStanding"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/pixels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Pixels
+         * @description The exact values at a pixel of the truth: of truth, input and every finished entry by its letter.
+         */
+        post: operations["readPixels"];
         delete?: never;
         options?: never;
         head?: never;
@@ -898,6 +938,26 @@ export interface paths {
          * @description Places worth looking at, each with its reason; nothing is kept.
          */
         post: operations["suggestSpots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/spots/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Spots In Words
+         * @description Who is best at every spot, and who wins at one and loses at another, by the scores that are kept.
+         */
+        get: operations["spotsInWords"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1574,6 +1634,35 @@ export interface components {
             tile: number;
             /** Width */
             width: number;
+        };
+        /**
+         * PixelRequest
+         * @description A pixel of the truth.
+         */
+        PixelRequest: {
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * PixelShown
+         * @description A pixel's code values with their bits, CIE L*a*b*, and how far its colour is from the truth's (ΔE00).
+         */
+        PixelShown: {
+            /** Bits */
+            bits: number;
+            /** Codes */
+            codes: number[];
+            /** From Truth */
+            from_truth: number | null;
+            /** Lab */
+            lab: number[];
         };
         /**
          * Pixels
@@ -3934,6 +4023,43 @@ export interface operations {
             };
         };
     };
+    crops: {
+        parameters: {
+            query: {
+                left: number;
+                top: number;
+                /** @description 11 at least, the window of SSIM */
+                width: number;
+                height: number;
+                /** @description of the trial's part */
+                frame?: number;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     makeMap: {
         parameters: {
             query?: {
@@ -3991,6 +4117,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readPixels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PixelRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["PixelShown"];
+                    };
+                };
             };
             /** @description What went wrong, in a sentence */
             default: {
@@ -4250,6 +4413,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SuggestedSpot"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    spotsInWords: {
+        parameters: {
+            query: {
+                measure: string;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description What went wrong, in a sentence */

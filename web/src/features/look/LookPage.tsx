@@ -1,5 +1,5 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { Picture, Place, Spot, Trial } from "../../api/client";
 import { useMapKinds, useRemarks, useSpots } from "../../api/marks";
 import { Button } from "../../ui/parts";
@@ -11,6 +11,7 @@ import { MapBar, readMapped, useWorst } from "./MapBar";
 import type { Mark } from "./Marks";
 import { Moments } from "./Moments";
 import { Side } from "./Side";
+import { download, pictureOf } from "./savePicture";
 import { Slot } from "./Slot";
 import { Strip } from "./Strip";
 import { liftAfter, Toolbar } from "./Toolbar";
@@ -83,6 +84,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   const [marked, setMarked] = useState(true);
   const [loupe, setLoupe] = useState(false);
   const [flipping, setFlipping] = useState(false);
+  const shownArea = useRef<HTMLDivElement>(null);
   const [taken, take] = useState<Taken | null>(null);
   const spots = useSpots(trial.id).data ?? [];
   const remarks = useRemarks(trial.id).data ?? [];
@@ -124,6 +126,20 @@ export function LookPage({ trial }: { trial: Trial }) {
     look.flip(first.letter, second.letter);
     if (spots[0]) go(spots[0]);
   };
+  const save = () => {
+    if (!shownArea.current) return;
+    const view = useViewport.getState();
+    const words = [
+      trial.name,
+      trial.words,
+      ...(trial.frames > 1 ? [`frame ${trial.first + frame}`] : []),
+      `${Math.round(view.x)}, ${Math.round(view.y)} in the middle`,
+      ...(taken?.spot ? [taken.spot.name] : []),
+    ];
+    void pictureOf(shownArea.current, words.join(" · ")).then(
+      (file) => file && download(file, `${trial.name}.png`),
+    );
+  };
   const kinds = ["", ...maps.map(({ id }) => id)];
   useKeys({
     factor: trial.setup.factor,
@@ -141,6 +157,7 @@ export function LookPage({ trial }: { trial: Trial }) {
       m: () => draw(visible(useViewport.getState())),
       n: () => setMarking(!marking),
       k: () => setMarked(!marked),
+      c: save,
       u: () => setLoupe(!loupe),
       a: () => setFlipping(!flipping),
       z: flipFinalists,
@@ -197,11 +214,12 @@ export function LookPage({ trial }: { trial: Trial }) {
             hint: "Darker or lighter",
             act: () => setSurround((surround + 1) % SURROUNDS.length),
           },
+          { name: "Save", hint: "Key C: what is shown as a PNG with a caption", act: save },
           { name: "Keys ?", hint: "All keys of this page", act: () => setHelp(true) },
         ]}
       />
       <div className="flex min-h-0 flex-1">
-        <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+        <div ref={shownArea} className="flex min-h-0 min-w-0 flex-1 flex-col bg-[#3f3f3f]">
           {marking && (
             <p role="status" className="bg-[#e8e8e8] px-3 py-0.5 text-[13px] text-[#1c1c1c]">
               Drag over a part of a picture, or press on a point. Escape stops it.

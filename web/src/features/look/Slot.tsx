@@ -51,7 +51,10 @@ export function Caption({ choice, extent, truth, liftable = true }: CaptionProps
   const zoom = useViewport((view) => zoomOf(view));
   const scale = choice.picture ? extent.width / choice.picture.width : 1;
   return (
-    <div className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-[#2b2b2b] px-2 text-[13px] whitespace-nowrap text-[#e8e8e8]">
+    <div
+      data-caption={`${choice.plate === choice.name ? "" : `${choice.plate}  `}${choice.name}, ${choice.detail}, ${zoomText(zoom * scale)}${liftable && lift > 1 ? `, lifted ${lift}×` : ""}`}
+      className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-[#2b2b2b] px-2 text-[13px] whitespace-nowrap text-[#e8e8e8]"
+    >
       <LetterPlate letter={choice.plate} neutral />
       <span className="truncate font-semibold">{choice.name}</span>
       <span className="min-w-0 shrink-[1000] truncate text-[#b9b9b9]">{choice.detail}</span>

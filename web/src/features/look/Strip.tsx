@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from "react";
-import type { Entry, Measure, Place, Spot, Trial } from "../../api/client";
-import { useDefects, useMarking, usePartScores } from "../../api/marks";
+import type { Entry, Measure, PixelShown, Place, Spot, Trial } from "../../api/client";
+import { useDefects, useMarking, usePartScores, usePixel } from "../../api/marks";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { commonNote } from "../scores/notes";
 import { CHIP, FIELD } from "./chip";
@@ -61,6 +61,39 @@ function Figures({ measures, entries }: { measures: Measure[]; entries: Entry[] 
                 </td>
               ))
             )}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+const signed = (value: number) => `${value < 0 ? "−" : ""}${Math.abs(value).toFixed(2)}`;
+
+/** The exact values of everything at one pixel. */
+function PixelTable({ found }: { found: Record<string, PixelShown> }) {
+  const names: Record<string, string> = { truth: "Truth", input: "Input" };
+  return (
+    <table className="text-[13px] tabular-nums" data-testid="pixel">
+      <thead>
+        <tr className="text-left text-[#d0d0d0]">
+          <td />
+          <th className="pr-6 font-normal">code values</th>
+          <th className="pr-6 font-normal">L*, a*, b*</th>
+          <th className="font-normal">ΔE00 from the truth</th>
+        </tr>
+      </thead>
+      <tbody>
+        {Object.entries(found).map(([name, { codes, bits, lab, from_truth }]) => (
+          <tr key={name} data-letter={name}>
+            <th className="pr-4 text-left">
+              <LetterPlate letter={names[name] ?? name} neutral />
+            </th>
+            <td className="pr-6">
+              {codes.join(" ")} <span className="text-[#b9b9b9]">{bits}-bit</span>
+            </td>
+            <td className="pr-6">{lab.map(signed).join(", ")}</td>
+            <td>{from_truth?.toFixed(2) ?? ""}</td>
           </tr>
         ))}
       </tbody>
@@ -163,13 +196,16 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
   const done = trial.entries.filter((entry) => entry.state === "done").length;
   const point = part.width < SMALLEST || part.height < SMALLEST;
   const found = usePartScores(trial.id, point ? null : part, spot?.id ?? null, done, all ? null : FIRST);
+  const pixel = usePixel(trial.id, point ? part : null, done);
   const order = FIRST.flatMap((id) => trial.measures.find((measure) => measure.id === id) ?? []);
   const rest = trial.measures.filter(({ id }) => !FIRST.includes(id));
   const where = point
     ? `Point ${part.left}, ${part.top}`
     : `${part.width} × ${part.height} pixels at ${part.left}, ${part.top}`;
   let body: ReactNode = null;
-  if (found.error) body = <p role="alert">{found.error.message}</p>;
+  if (pixel.data) body = <PixelTable found={pixel.data} />;
+  else if (pixel.error) body = <p role="alert">{pixel.error.message}</p>;
+  else if (found.error) body = <p role="alert">{found.error.message}</p>;
   else if (found.data && (all || !found.isPlaceholderData))
     body = <Figures measures={all ? [...order, ...rest] : order} entries={found.data} />;
   return (
@@ -191,6 +227,16 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
         {!point && !spot && <SpotForm trial={trial} part={part} spot={made} />}
         <RemarkForm trial={trial} part={part} choice={active} />
         <span className="ml-auto flex">
+          {!point && (
+            <a
+              className={CHIP}
+              download
+              title="Truth, input and every entry here, as lossless PNG files"
+              href={`/api/trials/${trial.id}/crops.zip?left=${part.left}&top=${part.top}&width=${part.width}&height=${part.height}&frame=${part.frame}`}
+            >
+              Save these pixels
+            </a>
+          )}
           {!point && (
             <button type="button" className={CHIP} aria-pressed={all} onClick={() => setAll(!all)}>
               All measures

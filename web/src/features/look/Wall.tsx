@@ -53,7 +53,11 @@ function Head({ trial, choice, move }: HeadProps) {
     >
       <div className="flex w-42 items-center gap-1.5">
         <LetterPlate letter={choice.plate} neutral />
-        <span className="min-w-0 flex-1 truncate text-[13px] font-semibold" title={choice.name}>
+        <span
+          data-caption={`${choice.plate}  ${choice.name}`}
+          className="min-w-0 flex-1 truncate text-[13px] font-semibold"
+          title={choice.name}
+        >
           {choice.name}
         </span>
         {entry && !entry.control && (
@@ -113,7 +117,9 @@ function Row({ trial, spot, columns, measure, zoom, go }: RowProps) {
         scope="row"
         className="sticky left-0 z-[1] w-28 max-w-28 min-w-28 bg-[#2b2b2b] px-2 text-left align-top font-normal"
       >
-        <span className="block pt-1 font-semibold wrap-anywhere">{spot.name}</span>
+        <span data-caption={spot.name} className="block pt-1 font-semibold wrap-anywhere">
+          {spot.name}
+        </span>
         <span className="text-[12px] text-[#c4c4c4]">
           {trial.frames > 1 ? `frame ${trial.first + spot.frame}` : `${spot.left}, ${spot.top}`}
         </span>

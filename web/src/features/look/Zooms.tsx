@@ -32,7 +32,10 @@ export function Zooms({ trial, shown }: { trial: Trial; shown: Choice[] }) {
             aria-label={`${choice.name}, ${name}`}
             className="flex min-h-0 min-w-0 flex-col"
           >
-            <p className="flex h-8 shrink-0 items-center gap-2 bg-[#2b2b2b] px-2 text-[13px]">
+            <p
+              data-caption={`${choice.plate}  ${choice.name}, ${name}`}
+              className="flex h-8 shrink-0 items-center gap-2 bg-[#2b2b2b] px-2 text-[13px]"
+            >
               <LetterPlate letter={choice.plate} neutral />
               <span className="truncate font-semibold">{choice.name}</span>
               <span className="ml-auto shrink-0">{name}</span>

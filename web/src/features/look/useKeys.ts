@@ -35,6 +35,7 @@ export const KEYS: [string, string][] = [
   ["K", "Show or hide what is marked"],
   ["Y", "The next map of faults, or none"],
   ["V", "Go to the worst place of the map"],
+  ["C", "Save what is shown as a PNG with a caption"],
   ["E", "Show or hide the tray"],
   ["Escape", "Close the strip, stop marking"],
   ["Ctrl Z", "Undo a spot, a remark or a standing; with Shift do it again"],

@@ -5,7 +5,7 @@ import { commonNote } from "./notes";
 import { overFrames, quantile } from "./overFrames";
 import { LetterPlate } from "../../ui/LetterPlate";
 
-const CELL = "min-w-18 px-1.5 py-0.5 text-right whitespace-nowrap";
+export const CELL = "min-w-18 px-1.5 py-0.5 text-right whitespace-nowrap";
 const HELP =
   "z-10 w-80 rounded-sm border border-line bg-sheet p-3 text-left font-normal whitespace-normal shadow-md";
 
@@ -41,7 +41,8 @@ function Name({ measure }: { measure: Measure }) {
   );
 }
 
-function Figure({ entry, measure, first }: { entry: Entry; measure: Measure; first: number }) {
+/** A figure of an entry with its mark; what lies behind it is one point of the mouse away. */
+export function Figure({ entry, measure, first }: { entry: Entry; measure: Measure; first: number }) {
   const score = entry.scores[measure.id];
   if (!score) return <>–</>;
   if (score.note) return <span title={score.note}>–</span>;

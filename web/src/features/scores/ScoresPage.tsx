@@ -2,6 +2,7 @@ import type { Entry, Machine, Trial } from "../../api/client";
 import { bytes, percent, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { ButtonLink } from "../../ui/parts";
+import { AtSpots } from "./AtSpots";
 import { ScoreTable } from "./ScoreTable";
 import { TradeOffPlot } from "./TradeOffPlot";
 
@@ -133,6 +134,10 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
         </section>
         <TradeOffPlot trial={trial} />
       </div>
+      <section className="mt-6">
+        <h2 className="mb-2 text-xl font-semibold">At the spots</h2>
+        <AtSpots trial={trial} />
+      </section>
       <section className="mt-6 max-w-3xl space-y-2">
         <h2 className="text-xl font-semibold">How this was measured</h2>
         <TakenOn trial={trial} />
