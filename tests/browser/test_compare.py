@@ -8,6 +8,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 
+from mistline.core.measure.colour_difference import ciede2000, lab
 from mistline.core.media.plate import to_eight_bit
 from tests.browser.test_main_job import READ_CANVAS, canvas_codes
 from tests.conftest import as_png
@@ -111,21 +112,32 @@ def test_the_difference_is_numpys_whatever_the_scaling(
     )
     page = context.new_page()
     base = f"/trials/{trial['id']}/look?mode=difference&panes=truth,B&focus=1&x=200&y=150&z=2&gain=8"
-    page.goto(f"{base}&sign=none")
-    shown(page, pictures, "truth", "B")
-    (truth, inside), (entry, _) = (
-        laid(page, pictures[name][1].astype(int), 2, 200, 150) for name in ("truth", "B")
-    )
-    codes = canvas_codes(page, "Lanczos 3 less Truth")
-    assert np.array_equal(codes[inside], np.clip(8 * np.abs(entry - truth), 0, 255)[inside])
-    assert not codes[~inside].any()
-    page.goto(base)
-    shown(page, pictures, "truth", "B")
+
+    def differing(rest: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """What the pane shows where there is picture, and the truth and the entry there; it is black elsewhere."""
+        page.goto(f"{base}&{rest}")
+        shown(page, pictures, "truth", "B")
+        codes = canvas_codes(page, "Lanczos 3 less Truth")
+        both = [laid(page, pictures[name][1].astype(int), 2, 200, 150) for name in ("truth", "B")]
+        inside = both[0][1]
+        assert len(set(codes[~inside].ravel())) <= 1
+        return codes[inside], both[0][0][inside], both[1][0][inside]
+
+    codes, truth, entry = differing("of=channels")
+    assert np.array_equal(codes, np.clip(8 * np.abs(entry - truth), 0, 255))
+    codes, truth, entry = differing("of=luma")
     weights = np.array([0.2126, 0.7152, 0.0722])
     wanted = np.clip(128 + 8 * (entry @ weights - truth @ weights), 0, 255)
-    codes = canvas_codes(page, "Lanczos 3 less Truth")
-    assert np.abs(codes[..., 0][inside] - wanted[inside]).max() <= 0.51
+    assert np.abs(codes[..., 0] - wanted).max() <= 0.51
     expect(page.get_by_test_id("difference-scale")).to_contain_text("−16")
+    codes, truth, entry = differing("of=green&sign=none")
+    assert np.array_equal(codes[..., 0], np.clip(8 * np.abs(entry - truth)[..., 1], 0, 255))
+    codes, truth, entry = differing("of=colour")
+    apart = ciede2000(lab(truth[None] / 255), lab(entry[None] / 255))[
+        0
+    ]  # held against the published table elsewhere
+    assert np.abs(codes[..., 0] - np.clip(8 * 255 * apart / 32, 0, 255)).max() <= 0.51
+    expect(page.get_by_test_id("difference-scale")).to_contain_text("4 ΔE00")
     context.close()
 
 
@@ -141,7 +153,10 @@ def test_a_picture_less_itself_is_nothing_and_the_scale_says_when_it_is_not_exac
     page.get_by_label("Gain").select_option("32")
     page.wait_for_url(re.compile("gain=32"))
     page.get_by_role("button", name="With sign").click()
+    expect(page.get_by_test_id("difference-scale")).to_contain_text("7.97 cv, luma")
+    page.get_by_label("Difference in").select_option("each channel")
     expect(page.get_by_test_id("difference-scale")).to_contain_text("each channel")
+    expect(page.get_by_role("button", name="With sign")).to_have_count(0)
 
 
 def test_a_wrong_address_shows_something_sensible(page: Page, trial: dict, pictures: dict) -> None:

@@ -1,16 +1,24 @@
 import type { Picture } from "../api/client";
 import { paint, ready, type Clip } from "./paint";
+import { ciede2000, labOf } from "./colour";
 import { paintHeat, type Heat } from "./heat";
 import { paintSlice, sliceUrl, type Slice } from "./slice";
 import { tile } from "./tiles";
 import { zoomOf, type Viewport } from "./viewport";
 
+/** What of two pictures is held against one another. */
+export type DifferenceOf = "luma" | "red" | "green" | "blue" | "channels" | "colour";
+
 /** How the difference of two pictures is shown. */
 export interface DifferenceLook {
-  /** Luma with its sign about middle grey, or the size of the difference in each channel. */
+  of: DifferenceOf;
+  /** With its sign about middle grey, or its size; channels and colour have no sign. */
   signed: boolean;
   gain: number;
 }
+
+/** CIEDE2000 that is white at a gain of 1. */
+export const MOST_COLOUR = 32;
 
 /** What a pane shows: one picture, two beside a divider (its place a share of the pane), how two differ, or time. */
 export type Scene =
@@ -55,19 +63,34 @@ export function dividerAt(view: Viewport, upright: boolean, share: number): { at
 const luma = (data: Uint8ClampedArray, at: number) =>
   0.2126 * (data[at] ?? 0) + 0.7152 * (data[at + 1] ?? 0) + 0.0722 * (data[at + 2] ?? 0);
 
+const CHANNELS: DifferenceOf[] = ["red", "green", "blue"];
+
 /** Second less first, pixel by pixel, in place of the second. */
 export function differ(
   first: Uint8ClampedArray,
   second: Uint8ClampedArray,
-  { signed, gain }: DifferenceLook,
+  { of, signed, gain }: DifferenceLook,
 ) {
+  const grey = (at: number, value: number) => {
+    second[at] = second[at + 1] = second[at + 2] = value;
+  };
+  const labAt = (data: Uint8ClampedArray, at: number) =>
+    labOf(data[at] ?? 0, data[at + 1] ?? 0, data[at + 2] ?? 0);
+  const channel = CHANNELS.indexOf(of);
   for (let at = 0; at < second.length; at += 4) {
-    if (signed) {
-      const grey = 128 + gain * (luma(second, at) - luma(first, at));
-      second[at] = second[at + 1] = second[at + 2] = grey;
+    if (of === "channels") {
+      for (let each = at; each < at + 3; each++)
+        second[each] = gain * Math.abs((second[each] ?? 0) - (first[each] ?? 0));
+    } else if (of === "colour") {
+      const same =
+        first[at] === second[at] && first[at + 1] === second[at + 1] && first[at + 2] === second[at + 2];
+      grey(at, same ? 0 : (gain * 255 * ciede2000(labAt(first, at), labAt(second, at))) / MOST_COLOUR);
     } else {
-      for (let channel = at; channel < at + 3; channel++)
-        second[channel] = gain * Math.abs((second[channel] ?? 0) - (first[channel] ?? 0));
+      const off =
+        of === "luma"
+          ? luma(second, at) - luma(first, at)
+          : (second[at + channel] ?? 0) - (first[at + channel] ?? 0);
+      grey(at, signed ? 128 + gain * off : gain * Math.abs(off));
     }
   }
 }

@@ -1,14 +1,23 @@
 import { useCallback, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Picture } from "../../api/client";
-import type { DifferenceLook, Scene } from "../../viewer/scene";
-import { dividerAt } from "../../viewer/scene";
+import type { DifferenceLook, DifferenceOf, Scene } from "../../viewer/scene";
+import { dividerAt, MOST_COLOUR } from "../../viewer/scene";
 import { useViewport, zoomOf } from "../../viewer/viewport";
-import { CHIP } from "./chip";
+import { CHIP, FIELD } from "./chip";
 import { Caption, Pixels } from "./Slot";
 import type { Choice, Pair, useLook } from "./useLook";
 
 const GAINS = [1, 2, 4, 8, 16, 32];
 const STEP = 0.02;
+const OF: [DifferenceOf, string][] = [
+  ["luma", "luma"],
+  ["channels", "each channel"],
+  ["red", "red"],
+  ["green", "green"],
+  ["blue", "blue"],
+  ["colour", "colour, ΔE00"],
+];
+const UNSIGNED: DifferenceOf[] = ["channels", "colour"];
 
 /** How a wipe or a difference is shown; kept in the address. */
 function useHow(params: URLSearchParams, change: (values: Record<string, string>) => void) {
@@ -17,7 +26,12 @@ function useHow(params: URLSearchParams, change: (values: Record<string, string>
   return {
     upright: params.get("divide") !== "level",
     kept: Number.isFinite(share) ? Math.min(1, Math.max(0, share)) : 0.5,
-    look: { signed: params.get("sign") !== "none", gain: GAINS.includes(gain) ? gain : 4 } as DifferenceLook,
+    look: {
+      of: OF.find(([id]) => id === params.get("of"))?.[0] ?? "luma",
+      signed: params.get("sign") !== "none",
+      gain: GAINS.includes(gain) ? gain : 4,
+    } as DifferenceLook,
+    setOf: (of: string) => change({ of }),
     setUpright: (upright: boolean) => change({ divide: upright ? "upright" : "level" }),
     setSigned: (signed: boolean) => change({ sign: signed ? "kept" : "none" }),
     setGain: (next: number) => change({ gain: String(next) }),
@@ -85,18 +99,21 @@ function Divider({ upright, share, move, keep }: DividerProps) {
 
 /** What the greys of a difference stand for. */
 function Legend({ look, exact, sides }: { look: DifferenceLook; exact: boolean; sides: [Choice, Choice] }) {
-  const most = Number(((look.signed ? 128 : 255) / look.gain).toPrecision(3));
+  const signed = look.signed && !UNSIGNED.includes(look.of);
+  const colour = look.of === "colour";
+  const most = Number(((colour ? MOST_COLOUR : signed ? 128 : 255) / look.gain).toPrecision(3));
+  const what = OF.find(([id]) => id === look.of)?.[1];
   return (
     <p className="flex items-center gap-2 text-[13px] text-[#e0e0e0]" data-testid="difference-scale">
-      {look.signed ? `−${most}` : "0"}
+      {signed ? `−${most}` : "0"}
       <span
         aria-hidden
         className="h-3 w-32 outline outline-[#8a8a8a]"
         style={{ background: "linear-gradient(to right, #000, #fff)" }}
       />
-      {look.signed
-        ? `+${most} cv, luma; bright where ${sides[1].plate} is brighter than ${sides[0].plate}`
-        : `${most} cv, each channel`}
+      {signed
+        ? `+${most} cv, ${what}; bright where ${sides[1].plate} is brighter than ${sides[0].plate}`
+        : `${most} ${colour ? "ΔE00" : `cv, ${what}`}`}
       {!exact && <span className="text-[#c4c4c4]">of shrunk pictures: exact from 100 % on</span>}
     </p>
   );
@@ -117,12 +134,12 @@ export function Compared({ look, mode, sides, extent, truth }: Props) {
   const share = dragged ?? how.kept;
   const [first, second] = [sides[0].picture, sides[1].picture];
   const { upright } = how;
-  const { signed, gain } = how.look;
+  const { of, signed, gain } = how.look;
   const scene = useMemo<Scene | null>(() => {
     if (!first || !second) return null;
     if (mode === "wipe") return { kind: mode, pictures: [first, second], upright, share };
-    return { kind: mode, pictures: [first, second], look: { signed, gain } };
-  }, [first, second, mode, upright, share, signed, gain]);
+    return { kind: mode, pictures: [first, second], look: { of, signed, gain } };
+  }, [first, second, mode, upright, share, of, signed, gain]);
   const exact = useViewport((view) => zoomOf(view) >= 1);
   const keep = useCallback(
     (next: number) => {
@@ -158,20 +175,34 @@ export function Compared({ look, mode, sides, extent, truth }: Props) {
           </button>
         ) : (
           <>
-            <button
-              type="button"
-              className={CHIP}
-              aria-pressed={signed}
-              onClick={() => how.setSigned(!signed)}
+            <select
+              aria-label="Difference in"
+              value={of}
+              onChange={(event) => how.setOf(event.target.value)}
+              className={FIELD}
             >
-              With sign
-            </button>
+              {OF.map(([id, name]) => (
+                <option key={id} value={id}>
+                  {name}
+                </option>
+              ))}
+            </select>
+            {!UNSIGNED.includes(of) && (
+              <button
+                type="button"
+                className={CHIP}
+                aria-pressed={signed}
+                onClick={() => how.setSigned(!signed)}
+              >
+                With sign
+              </button>
+            )}
             <label className="flex items-center gap-1.5">
               Gain
               <select
                 value={gain}
                 onChange={(event) => how.setGain(Number(event.target.value))}
-                className="rounded-sm border border-[#8a8a8a] bg-[#2b2b2b] px-1 py-0.5"
+                className={FIELD}
               >
                 {GAINS.map((value) => (
                   <option key={value} value={value}>

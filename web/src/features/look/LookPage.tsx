@@ -32,7 +32,6 @@ const COLUMNS = [
 const MOST_PANES = 6;
 const NOTHING: Picture[] = [];
 const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
-const FLIP_MS = 1000;
 
 function KeyList({ open, close }: { open: boolean; close: () => void }) {
   return (
@@ -55,16 +54,21 @@ function KeyList({ open, close }: { open: boolean; close: () => void }) {
   );
 }
 
-/** Put one entry after the other into the active pane, as long as it is on. */
-function useFlipping(on: boolean, letters: string[], put: (letter: string) => void, now: string | undefined) {
+/** Put one entry after the other into the active pane, every so many seconds. */
+function useFlipping(
+  pace: number | null,
+  letters: string[],
+  put: (letter: string) => void,
+  now: string | undefined,
+) {
   useEffect(() => {
-    if (!on || letters.length < 2) return;
+    if (pace === null || letters.length < 2) return;
     const timer = window.setTimeout(() => {
       const next = letters[(letters.indexOf(now ?? "") + 1) % letters.length];
       if (next) put(next);
-    }, FLIP_MS);
+    }, pace * 1000);
     return () => window.clearTimeout(timer);
-  }, [on, letters, put, now]);
+  }, [pace, letters, put, now]);
 }
 
 /** The part that is measured, and the spot that it is, if it is one. */
@@ -84,6 +88,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   const [marked, setMarked] = useState(true);
   const [loupe, setLoupe] = useState(false);
   const [flipping, setFlipping] = useState(false);
+  const [pace, setPace] = useState(1);
   const shownArea = useRef<HTMLDivElement>(null);
   const [taken, take] = useState<Taken | null>(null);
   const spots = useSpots(trial.id).data ?? [];
@@ -101,7 +106,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   const inRace = trial.entries.filter(({ control, standing }) => !control && standing !== "retired");
   const racing = inRace.map(({ letter }) => letter).join("");
   useFlipping(
-    flipping && mode === "panes",
+    flipping && mode === "panes" ? pace : null,
     useMemo(() => [...racing], [racing]),
     look.put,
     look.panes[look.focus],
@@ -296,6 +301,8 @@ export function LookPage({ trial }: { trial: Trial }) {
           finalists={finalists.length === 2 ? flipFinalists : null}
           flipping={flipping}
           flip={() => setFlipping(!flipping)}
+          pace={pace}
+          setPace={setPace}
           goToPart={goAndTake}
           goToRemark={(remark) => {
             if (!look.panes.includes(remark.letter)) look.put(remark.letter);

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Place, Remark, Spot, Trial } from "../../api/client";
-import { CHIP } from "./chip";
+import { CHIP, FIELD } from "./chip";
 import { RemarkList, SpotList } from "./Lists";
 import { Tray } from "./Tray";
 import type { Choice, useLook } from "./useLook";
@@ -10,6 +10,8 @@ const TABS = [
   ["spots", "Spots"],
   ["remarks", "Remarks"],
 ] as const;
+
+const PACES = [0.25, 0.5, 1, 2, 4];
 
 interface Props {
   trial: Trial;
@@ -22,6 +24,9 @@ interface Props {
   finalists: (() => void) | null;
   flipping: boolean;
   flip: () => void;
+  /** Seconds between flips. */
+  pace: number;
+  setPace: (seconds: number) => void;
   goToPart: (part: Place, spot: Spot | null) => void;
   goToRemark: (remark: Remark) => void;
   mark: () => void;
@@ -29,7 +34,7 @@ interface Props {
 
 /** Beside the pictures: the tray of entries, the spots, the remarks. */
 export function Side(props: Props) {
-  const { trial, choices, look, side, spots, remarks, finalists, flipping, flip } = props;
+  const { trial, choices, look, side, spots, remarks, finalists, flipping, flip, pace, setPace } = props;
   const [only, setOnly] = useState<string | null>(null);
   const counts = { entries: choices.length, spots: spots.length, remarks: remarks.length };
   if (!TABS.some(([tab]) => tab === side))
@@ -87,10 +92,22 @@ export function Side(props: Props) {
         )}
       </div>
       {side === "entries" && (
-        <div className="flex px-1 py-1">
+        <div className="flex flex-wrap items-center px-1 py-1">
           <button type="button" className={CHIP} aria-pressed={flipping} title="Key A" onClick={flip}>
             Flip by itself
           </button>
+          <select
+            aria-label="Seconds between flips"
+            value={pace}
+            onChange={(event) => setPace(Number(event.target.value))}
+            className={FIELD}
+          >
+            {PACES.map((seconds) => (
+              <option key={seconds} value={seconds}>
+                {seconds} s
+              </option>
+            ))}
+          </select>
           {finalists && (
             <button type="button" className={CHIP} title="Key Z" onClick={finalists}>
               Flip the finalists

@@ -2,6 +2,7 @@ import type { FaultMap, Trial } from "../../api/client";
 import { LIFTS, useViewport } from "../../viewer/viewport";
 import { CHIP, FIELD } from "./chip";
 import type { Mode } from "./useLook";
+import { ViewingSize } from "./ViewingSize";
 
 const MODES: [Mode, string, string][] = [
   ["wall", "Wall", "Q"],
@@ -93,6 +94,7 @@ export function Toolbar(props: Props) {
         ))}
       </div>
       <ZoomChips factor={trial.setup.factor} />
+      <ViewingSize pixels={trial.plan.truth.width} />
       {mode === "panes" && (
         <span className="flex items-center gap-1">
           <span className="text-[#c4c4c4]">Map</span>

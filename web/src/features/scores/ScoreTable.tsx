@@ -1,5 +1,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { Link } from "react-router";
 import type { Entry, Measure, Trial } from "../../api/client";
+import { useRemarks } from "../../api/marks";
 import { bytes, frameRate, rateOf, seconds } from "../../ui/format";
 import { commonNote } from "./notes";
 import { overFrames, quantile } from "./overFrames";
@@ -77,7 +79,7 @@ function Row({ name, unit, entries, figure, id }: RowProps) {
         <td
           key={entry.letter}
           data-letter={entry.letter}
-          className={`${CELL} ${entry.control ? "bg-sheet text-soft" : ""}`}
+          className={`${CELL} ${entry.control ? "bg-sheet text-soft" : entry.standing === "retired" ? "text-soft" : ""}`}
         >
           {figure(entry)}
         </td>
@@ -215,7 +217,8 @@ function Costs({ entries, trial }: { entries: Entry[]; trial: Trial }) {
 }
 
 /** All figures by heading, entries across; the controls stand apart at the right and are never ranked. */
-export function ScoreTable({ trial, costs = true }: { trial: Trial; costs?: boolean }) {
+export function ScoreTable({ trial }: { trial: Trial }) {
+  const remarks = useRemarks(trial.id).data ?? [];
   const entries = trial.entries;
   const headings = [...new Set(trial.measures.map((measure) => measure.heading))];
   return (
@@ -228,7 +231,11 @@ export function ScoreTable({ trial, costs = true }: { trial: Trial; costs?: bool
             Point at a figure for what is behind it.
           </td>
           {entries.map((entry) => (
-            <th key={entry.letter} scope="col" className={`${CELL} ${entry.control ? "bg-sheet" : ""}`}>
+            <th
+              key={entry.letter}
+              scope="col"
+              className={`${CELL} ${entry.control ? "bg-sheet" : ""} ${entry.standing === "retired" ? "opacity-60" : ""}`}
+            >
               <span className="flex justify-end" title={`${entry.name}: ${entry.words}`}>
                 <LetterPlate letter={entry.letter} />
                 <span className="sr-only">{entry.letter}</span>
@@ -236,11 +243,34 @@ export function ScoreTable({ trial, costs = true }: { trial: Trial; costs?: bool
               <span className="block max-w-24 truncate text-[13px] font-normal text-soft">
                 {entry.control ? "control" : entry.name}
               </span>
+              {entry.standing && (
+                <span className="block text-[13px] font-normal" title={entry.standing_reason || undefined}>
+                  {entry.standing}
+                </span>
+              )}
             </th>
           ))}
         </tr>
       </thead>
-      {costs && <Costs entries={entries} trial={trial} />}
+      <Costs entries={entries} trial={trial} />
+      {remarks.length > 0 && (
+        <tbody>
+          <Row
+            id="remarks"
+            name={
+              <Link
+                className="underline decoration-line underline-offset-4 hover:decoration-ink"
+                to={`/trials/${trial.id}/look?side=remarks`}
+              >
+                Remarks
+              </Link>
+            }
+            unit="by eye"
+            entries={entries}
+            figure={({ letter }) => remarks.filter((remark) => remark.letter === letter).length || "–"}
+          />
+        </tbody>
+      )}
       {headings.map((heading) => (
         <Group key={heading} heading={heading} trial={trial} entries={entries} />
       ))}

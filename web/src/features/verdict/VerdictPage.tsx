@@ -1,5 +1,6 @@
 import { Link } from "react-router";
-import type { Entry, Trial } from "../../api/client";
+import type { Entry, Remark, Trial } from "../../api/client";
+import { useRemarks } from "../../api/marks";
 import { useKinds, useWriteVerdict } from "../../api/queries";
 import { day, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
@@ -7,14 +8,23 @@ import { Button, Page, Trouble } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
 import { KindSelect } from "../shelf/SourceCard";
 
-function evidence(entry: Entry): string {
+function evidence(entry: Entry, remarks: Remark[]): string {
+  const seen = remarks.filter(({ letter }) => letter === entry.letter);
+  const severe = seen.filter(({ severity }) => severity === 3).map(({ defect }) => defect);
   const [ssim, psnr] = [entry.scores.ssim?.value, entry.scores.psnr_luma?.value];
   const parts = [
     psnr != null && `${psnr.toFixed(2)} dB`,
     ssim != null && `SSIM ${ssim.toFixed(4)}`,
     entry.timing?.median != null && `${seconds(entry.timing.median)} a frame`,
   ];
-  return parts.filter(Boolean).join(", ");
+  return [
+    parts.filter(Boolean).join(", "),
+    seen.length > 0 && `${seen.length} remark${seen.length > 1 ? "s" : ""}`,
+    severe.length > 0 && `ruled out by ${severe.join(", ")}`,
+    entry.standing && `${entry.standing}${entry.standing_reason ? `: ${entry.standing_reason}` : ""}`,
+  ]
+    .filter(Boolean)
+    .join("; ");
 }
 
 interface Draft {
@@ -27,12 +37,13 @@ interface Draft {
 interface ChoiceProps {
   name: string;
   entries: Entry[];
+  remarks: Remark[];
   value: string | null;
   none?: boolean;
   onChange: (letter: string | null) => void;
 }
 
-function Choice({ name, entries, value, none = false, onChange }: ChoiceProps) {
+function Choice({ name, entries, remarks, value, none = false, onChange }: ChoiceProps) {
   return (
     <fieldset>
       <legend className="mb-1 font-display text-lg font-semibold">{name}</legend>
@@ -49,7 +60,7 @@ function Choice({ name, entries, value, none = false, onChange }: ChoiceProps) {
             <LetterPlate letter={entry.letter} />
             <span className="min-w-0">
               <span className="block truncate font-medium">{entry.name}</span>
-              <span className="block text-[13px] text-soft">{evidence(entry)}</span>
+              <span className="block text-[13px] text-soft">{evidence(entry, remarks)}</span>
             </span>
           </label>
         ))}
@@ -101,6 +112,7 @@ function History({ trial }: { trial: Trial }) {
 
 /** The decision: the pick, the quick fallback, the reasons. Writing again replaces it and keeps the old one. */
 export function VerdictPage({ trial }: { trial: Trial }) {
+  const remarks = useRemarks(trial.id).data ?? [];
   const kinds = useKinds().data ?? [];
   const last = trial.verdicts[0];
   const entries = trial.entries.filter((entry) => entry.state === "done" && entry.control !== "truth");
@@ -128,10 +140,17 @@ export function VerdictPage({ trial }: { trial: Trial }) {
   return (
     <Page title="Verdict">
       <div className="grid gap-8 lg:grid-cols-2">
-        <Choice name="Pick" entries={entries} value={pick} onChange={(letter) => put({ pick: letter })} />
+        <Choice
+          name="Pick"
+          entries={entries}
+          remarks={remarks}
+          value={pick}
+          onChange={(letter) => put({ pick: letter })}
+        />
         <Choice
           name="Quick fallback"
           entries={entries}
+          remarks={remarks}
           value={fallback}
           none
           onChange={(letter) => put({ fallback: letter })}

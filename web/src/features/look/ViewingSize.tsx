@@ -1,0 +1,71 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { useDraft } from "../../ui/useDraft";
+import { useViewport } from "../../viewer/viewport";
+import { SHARP, viewingSize } from "../../viewer/viewingSize";
+import { CHIP, FIELD } from "./chip";
+
+const FIRST = { shown: "120", from: "200", screen: "60", desk: "60" };
+const ASKED: [keyof typeof FIRST, string][] = [
+  ["shown", "Print or screen of the audience, width"],
+  ["from", "seen from"],
+  ["screen", "This screen, width"],
+  ["desk", "seen from"],
+];
+
+/** The zoom at which one sees what the audience sees. */
+export function ViewingSize({ pixels }: { pixels: number }) {
+  const [asked, ask] = useDraft("viewing size", FIRST);
+  const zoomTo = useViewport((view) => view.zoomTo);
+  const [shown, from, screen, desk] = ASKED.map(([key]) => Number(asked[key].replace(",", ".")));
+  const known = [shown, from, screen, desk].every((value) => value !== undefined && value > 0);
+  const { zoom, perDegree } = viewingSize(
+    pixels,
+    { width: shown ?? 1, distance: from ?? 1 },
+    {
+      width: screen ?? 1,
+      pixels: window.screen.width * window.devicePixelRatio,
+      distance: desk ?? 1,
+    },
+  );
+  return (
+    <Popover className="relative">
+      <PopoverButton className={CHIP} title="The zoom at which one sees what the audience sees">
+        Viewing size
+      </PopoverButton>
+      <PopoverPanel
+        anchor="bottom"
+        className="z-10 w-96 rounded-sm bg-[#2b2b2b] p-4 text-[14px] text-[#ececec]"
+      >
+        {ASKED.map(([key, words]) => (
+          <label key={key} className="mb-1.5 flex items-center justify-between gap-2">
+            {words}
+            <span>
+              <input
+                inputMode="decimal"
+                value={asked[key]}
+                onChange={(event) => ask({ ...asked, [key]: event.target.value })}
+                className={`${FIELD} w-20 text-right`}
+              />{" "}
+              cm
+            </span>
+          </label>
+        ))}
+        {known ? (
+          <>
+            <p className="my-2" data-testid="viewing-size">
+              {Math.round(zoom * 1000) / 10} %: {Math.round(perDegree)} pixels a degree for the audience
+              {perDegree > SHARP ? ", finer than sharp sight (60)." : ", within sharp sight (60)."}
+            </p>
+            <button type="button" className={`${CHIP} border border-[#8a8a8a]`} onClick={() => zoomTo(zoom)}>
+              Show it so
+            </button>
+          </>
+        ) : (
+          <p role="alert" className="my-2">
+            Four lengths above zero are needed.
+          </p>
+        )}
+      </PopoverPanel>
+    </Popover>
+  );
+}
