@@ -1,4 +1,4 @@
-"""Put the demo data there, once: invented plates on the Shelf, trials that are really run, their verdicts."""
+"""Put the demo data there, once: invented plates on the Shelf, trials that are really run, their spots and verdicts."""
 
 import json
 import time
@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from mistline.core.degrade.setup import Setup
-from mistline.store import recipes, sources, trials
+from mistline.store import recipes, sources, spots, trials
 from mistline.store.database import connect
 from mistline.store.settings import ROOT
 from mistline.work.trials import LETTERS, import_original, start_trial
@@ -42,7 +42,7 @@ def seed(folder: Path = PLATES) -> None:
 
 
 def _run(source_id: str, trial: dict[str, Any]) -> None:
-    """Run a trial and write its verdict."""
+    """Run a trial; write its verdict and what is marked in it."""
     _await_read(source_id)
     with connect() as connection:
         chosen = [row for row in recipes.every(connection) if row["name"] in trial["recipes"]]
@@ -55,3 +55,10 @@ def _run(source_id: str, trial: dict[str, Any]) -> None:
     verdict |= {place: letters[trial[place]] for place in ("pick", "fallback")}
     with connect() as connection:
         trials.add_verdict(connection, verdict)
+        for spot in trial.get("spots", []):
+            spots.add(connection, {"source_id": source_id, "note": "", "frame": 0, **spot})
+        for name, (standing, why) in trial.get("standings", {}).items():
+            trials.set_standing(connection, key, letters[name], standing, why)
+        for remark in trial.get("remarks", []):
+            letter = letters[remark["recipe"]]
+            spots.add_remark(connection, {"trial_id": key, "letter": letter, "frame": 0, "note": "", **remark})

@@ -23,7 +23,7 @@ BLACK, WHITE = 4 / 255, 250 / 255
 FINE_MOST = 8 / 255  # an edge counts no more than texture does
 UNLIKE = 0.02  # of SSIM; less is no difference to look for
 APART = 0.5 / 255  # luma, RMS
-WORD_SURE, WORD_LETTERS = 80, 3
+WORD_SURE, WORD_LETTERS, LINE_LETTERS = 80, 3, 5  # fewer are read into any texture
 
 Mask = npt.NDArray[np.bool_]
 
@@ -99,6 +99,8 @@ def _lettering(truth: Array) -> SuggestedSpot | None:
     x0, x1 = max(0, int(left * width - room * height)), min(width, int(right * width + room * height) + 1)
     y0, y1 = max(0, int((first.top - room) * height)), min(height, int((first.bottom + room) * height) + 1)
     text = " ".join(word.text for word in sorted(line, key=lambda word: word.left))
+    if sum(letter.isalpha() for letter in text) < LINE_LETTERS:
+        return None
     if min(x1 - x0, y1 - y0) < SMALLEST // 4:
         return None
     return SuggestedSpot("Lettering", f"reads “{text[:40]}” in the truth", Region(x0, y0, x1 - x0, y1 - y0))

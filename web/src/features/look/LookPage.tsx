@@ -209,8 +209,8 @@ export function LookPage({ trial }: { trial: Trial }) {
         switches={[
           { name: "Loupe", hint: "Key U", on: loupe, act: () => setLoupe(!loupe) },
           {
-            name: "Mark a part",
-            hint: "Key N: drag on a picture",
+            name: "Mark",
+            hint: "Key N: drag over a part of a picture, or press on a point",
             on: marking,
             act: () => setMarking(!marking),
           },
