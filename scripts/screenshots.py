@@ -28,6 +28,8 @@ def views() -> dict[str, str]:
         "look": f"{at}/look?panes=truth,C,D,E&focus=2&x=455&y=722&z=2",
         "look-wipe": f"{at}/look?mode=wipe&panes=truth,E&focus=1&divider=0.5",
         "look-difference": f"{at}/look?mode=difference&panes=truth,E&focus=1&x=455&y=722&z=2",
+        "look-wall": f"{at}/look?mode=wall&by=ssim&z=1",
+        "look-map": f"{at}/look?panes=truth,C,D,E&focus=3&x=700&y=450&z=1&map=unlike",
         "look-clip": f"/trials/{ride['id']}/look?panes=truth,A,B,C&focus=3&frame=9",
         "look-over-time": f"/trials/{ride['id']}/look?mode=time&panes=truth,A,B,C&focus=3&x=320&y=180&z=1&frame=9",
         "set-up-clip": f"/trials/new?source={ride['source_id']}&factor=2",

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from mistline.core.frame import Frame, Size
+from mistline.core.frame import Frame, Region, Size
 from mistline.core.media import plate
 from mistline.core.media.plate import (
     TILE,
@@ -46,6 +46,13 @@ def test_what_cannot_be_packed_comes_back_too(tmp_path: Path, monkeypatch: pytes
     kept = Plate([tmp_path / "b", tmp_path / "a"])
     assert all(np.array_equal(kept.codes(number), frames[number]) for number in range(30))
     assert [codes.shape for codes in kept.stream(10, 4)] == [frame.shape for frame in frames[10:14]]
+    for number, frame in enumerate(frames):
+        (top, bottom), (left, right) = (np.sort(RNG.integers(0, length + 1, 2)) for length in frame.shape[:2])
+        if bottom > top and right > left:
+            part = Region(int(left), int(top), int(right - left), int(bottom - top))
+            assert np.array_equal(kept.cut(number, part), frame[top:bottom, left:right])
+    with pytest.raises(BadMedia, match="does not hold frame 30"):
+        kept.cut(30, Region(0, 0, 1, 1))
 
 
 @pytest.mark.parametrize("place", [60, 900, -30])
