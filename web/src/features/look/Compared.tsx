@@ -2,8 +2,9 @@ import { useCallback, useMemo, useRef, useState, type KeyboardEvent, type Pointe
 import type { Picture } from "../../api/client";
 import type { DifferenceLook, DifferenceOf, Scene } from "../../viewer/scene";
 import { dividerAt, MOST_COLOUR } from "../../viewer/scene";
-import { useViewport, zoomOf } from "../../viewer/viewport";
+import { useViewport, zoomOf, type Region } from "../../viewer/viewport";
 import { CHIP, FIELD } from "./chip";
+import { Marks, type Mark } from "./Marks";
 import { Caption, Pixels } from "./Slot";
 import type { Choice, Pair, useLook } from "./useLook";
 
@@ -125,10 +126,12 @@ interface Props {
   sides: [Choice, Choice];
   extent: { width: number };
   truth: Picture | null;
+  marks: Mark[];
+  onDraw: ((part: Region) => void) | null;
 }
 
 /** Two pictures in one pane: beside a movable divider, or how they differ. */
-export function Compared({ look, mode, sides, extent, truth }: Props) {
+export function Compared({ look, mode, sides, extent, truth, marks, onDraw }: Props) {
   const how = useHow(look.params, look.change);
   const [dragged, drag] = useState<number | null>(null);
   const share = dragged ?? how.kept;
@@ -166,6 +169,7 @@ export function Compared({ look, mode, sides, extent, truth }: Props) {
       </div>
       <div className="relative min-h-0 flex-1 overflow-hidden">
         <Pixels scene={scene} choices={sides} label={label} />
+        <Marks marks={marks} onDraw={onDraw} />
         {mode === "wipe" && scene && <Divider upright={upright} share={share} move={drag} keep={keep} />}
       </div>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-2 py-1 text-[14px]">

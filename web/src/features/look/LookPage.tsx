@@ -125,6 +125,11 @@ export function LookPage({ trial }: { trial: Trial }) {
     setMarking(false);
     take({ part: { ...part, frame: useViewport.getState().frame }, spot: null });
   };
+  /** Begin to mark, where there is a pane to mark on; or stop it. */
+  const mark = () => {
+    if (mode !== "panes" && !paired(mode)) change({ mode: "panes" });
+    setMarking(!marking);
+  };
   const flipFinalists = () => {
     const [first, second] = finalists;
     if (!first || !second) return;
@@ -160,7 +165,7 @@ export function LookPage({ trial }: { trial: Trial }) {
     more: {
       l: () => change({ lift: String(liftAfter(useViewport.getState().lift)) }),
       m: () => draw(visible(useViewport.getState())),
-      n: () => setMarking(!marking),
+      n: mark,
       k: () => setMarked(!marked),
       c: save,
       u: () => setLoupe(!loupe),
@@ -212,7 +217,7 @@ export function LookPage({ trial }: { trial: Trial }) {
             name: "Mark",
             hint: "Key N: drag over a part of a picture, or press on a point",
             on: marking,
-            act: () => setMarking(!marking),
+            act: mark,
           },
           {
             name: "Surround",
@@ -274,6 +279,8 @@ export function LookPage({ trial }: { trial: Trial }) {
                 sides={[shown[0] as Choice, shown[1] as Choice]}
                 extent={trial.plan.truth}
                 truth={truth}
+                marks={marksOf(active)}
+                onDraw={marking ? draw : null}
               />
             </div>
           )}
@@ -308,7 +315,7 @@ export function LookPage({ trial }: { trial: Trial }) {
             if (!look.panes.includes(remark.letter)) look.put(remark.letter);
             go(remark);
           }}
-          mark={() => setMarking(true)}
+          mark={mark}
         />
       </div>
       {mode === "time" && (

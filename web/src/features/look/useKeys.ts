@@ -110,8 +110,9 @@ export function useKeys(wiring: Wiring) {
         return void (event.shiftKey ? redo() : undo());
       }
       if (inField || event.ctrlKey || event.metaKey || event.altKey) return;
-      const digit = Number(/^Digit([1-9])$/.exec(event.code)?.[1]);
-      const letter = letters[digit - 1 + (event.shiftKey ? 9 : 0)];
+      // Where a keyboard writes a digit with Shift, that is the digit; elsewhere Shift reaches the entries from J on.
+      const upper = event.shiftKey ? Number(/^Digit([1-9])$/.exec(event.code)?.[1]) + 9 : NaN;
+      const letter = letters[(Number(event.key) || upper) - 1];
       const moving = player().frames > 1 && (event.shiftKey ? shifted : moments)[key];
       const act = letter ? () => put(letter) : moving || acts[key];
       if (!act || (event.repeat && letter)) return;
