@@ -13,7 +13,7 @@ create table spots (
     height integer not null,
     frame integer not null,
     removed boolean not null default false,
-    created_at timestamptz not null default now()
+    created_at timestamptz not null default clock_timestamp()
 );
 create index spots_by_source on spots (source_id, created_at);
 
@@ -39,7 +39,7 @@ create table remarks (
     severity integer not null check (severity between 1 and 3),
     note text not null default '',
     removed boolean not null default false,
-    created_at timestamptz not null default now(),
+    created_at timestamptz not null default clock_timestamp(),
     foreign key (trial_id, letter) references entries (trial_id, letter) on delete cascade
 );
 create index remarks_by_trial on remarks (trial_id, created_at);
