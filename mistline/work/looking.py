@@ -5,6 +5,9 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
+
+from pydantic import BaseModel
 
 from mistline.core.frame import Region, Size
 from mistline.core.measure import MEASURES
@@ -15,7 +18,16 @@ from mistline.store.database import Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work.lane import Lane
-from mistline.work.requests import CutCrops, MakeMap, MeasureRegion, PixelRead, ReadPixels, SpotFound, SuggestSpots
+from mistline.work.requests import (
+    CutCrops,
+    MakeMap,
+    MeasureRegion,
+    PixelRead,
+    ReadPixels,
+    Request,
+    SpotFound,
+    SuggestSpots,
+)
 from mistline.work.sandbox import run_child
 from mistline.work.scoreboard import spot_sentences
 from mistline.work.trials import mend
@@ -32,6 +44,7 @@ __all__ = [
     "suggest_spots",
 ]
 
+A = TypeVar("A", bound=BaseModel)
 LARGEST_REGION = 16_000_000
 SMALLEST = 11  # pixels a side, the window of SSIM
 # Of this process; each holds gigabytes while it works. A part that is measured for the moment gives way to the next;
@@ -80,6 +93,14 @@ def _shards(picture_id: str, folder: Path, frames: Iterable[int]) -> list[Path]:
         raise
 
 
+async def _ask(request: Request[A], remedy: str = "try a smaller picture") -> A:
+    """Have a child process carry out a request."""
+    return await run_child(
+        request, what=request.name, memory_bytes=settings().reader_memory_bytes, seconds=settings().reader_seconds,
+        remedy=remedy,
+    )  # fmt: skip
+
+
 async def measure_region(
     trial_id: str, region: Region, frame: int, only: list[str] | None = None
 ) -> dict[str, Row]:
@@ -111,10 +132,7 @@ async def _measure(
             truth=await fetch(trial["truth_picture"]),
             results={row["letter"]: await fetch(row["picture_id"]) for row in rows},
         )  # fmt: skip
-        found = await run_child(
-            request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
-            seconds=settings().reader_seconds, remedy="zoom in to a smaller part",
-        )  # fmt: skip
+        found = await _ask(request, remedy="zoom in to a smaller part")
         return found.model_dump()["scores"]
 
 
@@ -208,10 +226,7 @@ async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
                     row["letter"]: await fetch(row["picture_id"]) for row in looked.done if row["control"] is None
                 },
             )  # fmt: skip
-            found = await run_child(
-                request, what=looked.trial["source_name"], memory_bytes=settings().reader_memory_bytes,
-                seconds=settings().reader_seconds,
-            )  # fmt: skip
+            found = await _ask(request)
             return found.spots
 
 
@@ -235,10 +250,7 @@ async def read_pixels(trial_id: str, x: int, y: int, frame: int) -> dict[str, Pi
                     for name, (picture, _) in _pictures(looked).items()
                 },
             )  # fmt: skip
-            found = await run_child(
-                request, what=request.name, memory_bytes=settings().reader_memory_bytes,
-                seconds=settings().reader_seconds,
-            )  # fmt: skip
+            found = await _ask(request)
             return found.pixels
 
 
@@ -261,10 +273,7 @@ async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> 
                 for name, picture in pictures_of.items()
             },
         )  # fmt: skip
-        await run_child(
-            request, what=request.name, memory_bytes=settings().reader_memory_bytes,
-            seconds=settings().reader_seconds,
-        )  # fmt: skip
+        await _ask(request)
     return request.out
 
 
@@ -293,10 +302,7 @@ async def _make_map(looked: _Looked, picture_id: str, fault: str, frame: int) ->
             truth=await asyncio.to_thread(_shards, trial["truth_picture"], folder, [frame]),
             result=await asyncio.to_thread(_shards, picture_id, folder, [frame]),
         )  # fmt: skip
-        found = await run_child(
-            request, what=trial["source_name"], memory_bytes=settings().reader_memory_bytes,
-            seconds=settings().reader_seconds,
-        )  # fmt: skip
+        found = await _ask(request)
         facts = found.model_dump()
         await asyncio.to_thread(pictures.keep_map, made, picture_id, fault, frame, facts)
         return facts

@@ -61,6 +61,11 @@ export function Marks({ marks, onDraw }: Props) {
     <div
       data-testid="marks"
       className={`absolute inset-0 overflow-hidden ${onDraw ? "cursor-crosshair touch-none" : "pointer-events-none"}`}
+      onWheel={({ currentTarget, nativeEvent }) => {
+        // What lies over the picture while a part is marked does not keep the wheel from it.
+        const canvas = currentTarget.parentElement?.querySelector("canvas");
+        canvas?.dispatchEvent(new WheelEvent(nativeEvent.type, nativeEvent));
+      }}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
         from.current = placeOf(event);

@@ -41,7 +41,7 @@ export function Side(props: Props) {
     return (
       <button
         type="button"
-        className="w-6 shrink-0 bg-[#333333] text-[13px] [writing-mode:vertical-rl] hover:bg-[#5a5a5a]"
+        className="w-6 shrink-0 bg-[#333333] text-[13px] [writing-mode:vertical-rl] hover:bg-[#4f4f4f]"
         title="Key E"
         onClick={() => look.change({ side: "entries" })}
       >

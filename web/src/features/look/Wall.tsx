@@ -100,7 +100,7 @@ function SpotScores(props: { trial: Trial; spot: Spot; letter: string; measure: 
   const done = trial.entries.filter(({ state }) => state === "done").length;
   const found = useSpotScores(trial.id, spot.id, done);
   return (
-    <p className="h-5 px-1 text-[13px]">
+    <p className="h-5 bg-[#2b2b2b] px-1 text-[13px]">
       {found.data ? (
         <SpotFigure entries={found.data} letter={letter} measure={measure} />
       ) : (

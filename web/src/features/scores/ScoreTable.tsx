@@ -231,11 +231,7 @@ export function ScoreTable({ trial }: { trial: Trial }) {
             Point at a figure for what is behind it.
           </td>
           {entries.map((entry) => (
-            <th
-              key={entry.letter}
-              scope="col"
-              className={`${CELL} ${entry.control ? "bg-sheet" : ""} ${entry.standing === "retired" ? "opacity-60" : ""}`}
-            >
+            <th key={entry.letter} scope="col" className={`${CELL} ${entry.control ? "bg-sheet" : ""}`}>
               <span className="flex justify-end" title={`${entry.name}: ${entry.words}`}>
                 <LetterPlate letter={entry.letter} />
                 <span className="sr-only">{entry.letter}</span>

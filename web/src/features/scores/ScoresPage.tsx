@@ -102,6 +102,7 @@ function TakenOn({ trial }: { trial: Trial }) {
 export default function ScoresPage({ trial }: { trial: Trial }) {
   return (
     <div className="px-6 py-4">
+      <title>{`Scores of ${trial.name} – Mistline`}</title>
       <div className="mb-3 flex items-end justify-between">
         <h2 className="text-2xl font-semibold">Scores</h2>
         <span className="flex gap-2">

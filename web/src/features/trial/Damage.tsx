@@ -162,15 +162,13 @@ export function InputPreview({ source, setup, frame }: { source: Source; setup: 
             <figcaption className="text-[13px] text-soft">
               {part === "truth" ? "Truth, a crop" : "Input, at the truth's size"}
             </figcaption>
-            <div
-              className={`flex aspect-4/3 w-full items-center justify-center bg-well ${shown.isFetching ? "opacity-60" : ""}`}
-            >
-              {!shown.data && !shown.error && <span className="text-[14px] text-soft">being made…</span>}
+            <div className="flex aspect-4/3 w-full items-center justify-center bg-well">
+              {!shown.data && !shown.error && <span className="text-[14px] text-ink">being made…</span>}
               {shown.data && (
                 <img
                   src={picture(shown.data[part])}
                   alt={part === "truth" ? "The truth on a crop" : "The input on the same crop"}
-                  className="h-full w-full object-contain [image-rendering:pixelated]"
+                  className={`h-full w-full object-contain [image-rendering:pixelated] ${shown.isFetching ? "opacity-60" : ""}`}
                 />
               )}
             </div>

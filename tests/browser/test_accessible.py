@@ -1,0 +1,69 @@
+"""Every page and every mode of Look by the rules of WCAG 2.1 A and AA, as axe-core reads them."""
+
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from mistline.store.settings import ROOT
+from tests.conftest import as_png
+from tests.harness import Running
+
+AXE = Path(ROOT, "web/node_modules/axe-core/axe.min.js")
+RUN = """async () => (await axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] })).violations
+    .filter(({ impact }) => impact === 'serious' || impact === 'critical')
+    .map(({ id, nodes }) => `${id}: ${nodes.map(({ target, failureSummary }) => target + ' ' + failureSummary).join('; ')}`)"""
+PAGES = ["/shelf", "/trials", "/recipes", "/methods", "/playbook", "/trials/new?source={source}"]
+STEPS = ["setup", "run", "scores", "verdict"]
+LOOKS = [
+    "panes=truth,input,A,B&focus=2", "panes=A&focus=0&map=lost", "mode=wall&by=ssim", "mode=zooms&panes=truth,A",
+    "mode=wipe&panes=truth,A", "mode=difference&panes=truth,A", "panes=truth,A&side=spots",
+    "panes=truth,A&side=remarks&lift=4",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def trial(app: Running, astronaut: np.ndarray) -> dict:
+    source = app.read("accessible.png", as_png(astronaut[:260, :300]))
+    made = app.finished(app.start_trial(source["id"], "Bilinear", "Lanczos 3", factor=2))
+    place = {"left": 40, "top": 60, "width": 120, "height": 90, "frame": 0}
+    spot = app.http.post(f"/api/trials/{made['id']}/spots", json={"name": "Eye", **place}).json()
+    app.http.post(f"/api/trials/{made['id']}/spots/{spot['id']}/scores")
+    app.http.post(
+        f"/api/trials/{made['id']}/remarks", json={"letter": "A", **place, "defect": "rims", "severity": 2}
+    )
+    app.http.put(f"/api/trials/{made['id']}/entries/B/standing", json={"standing": "retired", "reason": "soft"})
+    return made
+
+
+def faults(page: Page) -> list[str]:
+    page.evaluate(AXE.read_text())
+    found: list[str] = page.evaluate(RUN)
+    return found
+
+
+def test_no_page_has_a_serious_fault(page: Page, trial: dict) -> None:
+    found = {}
+    for path in [*PAGES, *(f"/trials/{{id}}/{step}" for step in STEPS)]:
+        page.goto(path.format(source=trial["source_id"], id=trial["id"]))
+        expect(page.get_by_role("main").get_by_role("heading").first).to_be_visible()
+        expect(page).to_have_title(re.compile(".+ – Mistline"))
+        found[path] = faults(page)
+    assert {path: rules for path, rules in found.items() if rules} == {}
+
+
+def test_no_mode_of_look_has_a_serious_fault(page: Page, trial: dict) -> None:
+    found = {}
+    for look in LOOKS:
+        page.goto(f"/trials/{trial['id']}/look?{look}")
+        expect(page.locator("canvas:not([data-shown=''])").first).to_be_visible()
+        if "spots" in look:
+            page.get_by_role("list", name="Spots", exact=True).get_by_role("button", name="Eye").first.click()
+            expect(page.get_by_test_id("part-ssim")).to_be_visible()
+        found[look] = faults(page)
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog").get_by_role("heading")).to_be_visible()
+    found["keys"] = faults(page)
+    assert {look: rules for look, rules in found.items() if rules} == {}
