@@ -22,7 +22,7 @@ from mistline.store.files import media, original_key
 from mistline.work import trials as use_cases
 from mistline.work.requests import Axis
 
-__all__ = ["clean_name", "router"]
+__all__ = ["FOREVER", "PNG", "clean_name", "of_frame", "router"]
 
 MAKING_SECONDS = 20.0
 MOST_FRAMES = 10_000  # in one request
@@ -150,7 +150,7 @@ def picture(picture_id: str) -> schemas.Picture:
 PNG: dict[int | str, dict[str, Any]] = {200: {"content": {"image/png": {}}}}
 
 
-async def _of_frame(picture_id: str, frame: int, name: str) -> Response:
+async def of_frame(picture_id: str, frame: int, name: str) -> Response:
     """A file of a frame's view."""
 
     def make() -> None:
@@ -193,7 +193,7 @@ def _can_be(picture_id: str, test: Callable[[Row], bool]) -> bool:
 )
 async def tile(picture_id: str, frame: int, level: int, column: int, row: int) -> Response:
     """One tile of a frame's view: 8-bit PNG, exactly the frame's values at level 0. A still's frame is 0."""
-    return await _of_frame(picture_id, frame, f"{level}/{column}_{row}.png")
+    return await of_frame(picture_id, frame, f"{level}/{column}_{row}.png")
 
 
 @router.get(
@@ -204,7 +204,7 @@ async def tile(picture_id: str, frame: int, level: int, column: int, row: int) -
 )
 async def thumbnail(picture_id: str, frame: int) -> Response:
     """A small picture for lists."""
-    return await _of_frame(picture_id, frame, pictures.THUMBNAIL)
+    return await of_frame(picture_id, frame, pictures.THUMBNAIL)
 
 
 @router.get(
@@ -212,7 +212,7 @@ async def thumbnail(picture_id: str, frame: int) -> Response:
 )
 async def plate(picture_id: str, frame: int) -> Response:
     """The whole lossless frame as PNG, at its own bit depth."""
-    response = await _of_frame(picture_id, frame, pictures.WHOLE)
+    response = await of_frame(picture_id, frame, pictures.WHOLE)
     response.headers.update(as_file(f"{picture_id[:12]}-{frame:06d}.png"))
     return response
 

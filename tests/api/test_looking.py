@@ -9,6 +9,7 @@ import httpx
 import numpy as np
 import psycopg
 import pytest
+from piffle.image import IIIFImageClient
 from PIL import Image
 from skimage.metrics import structural_similarity
 
@@ -169,6 +170,37 @@ def test_exact_values_of_a_pixel_and_pixels_to_take_away(app: Running, trial: di
     small = cv2.imdecode(np.frombuffer(archive.read(names[1]), np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
     assert np.array_equal(small, codes(app, whole["input"])[30:75, 20:80])
     assert app.http.post(f"/api/trials/{trial['id']}/pixels", json={"x": 5000, "y": 0}).status_code == 422
+
+
+def test_a_take_can_be_read_by_other_viewers(app: Running, trial: dict) -> None:
+    """Through piffle, a client of the open IIIF Image API: the description, every tile of every level, all of it."""
+    noise = np.random.default_rng(2).integers(0, 256, (700, 1300, 3), np.uint8)
+    wide = app.read("wide-noise.png", as_png(noise))["picture_id"]
+    client = IIIFImageClient(f"{app.address}/api/iiif/3", f"{wide}-0")
+    described = app.http.get(str(client.info())).json()
+    assert described["id"] == f"{app.address}/api/iiif/3/{wide}-0"
+    assert (described["width"], described["height"], described["type"]) == (1300, 700, "ImageService3")
+    (tiles,) = described["tiles"]
+    for factor in tiles["scaleFactors"]:
+        step = tiles["width"] * factor
+        for y in range(0, 700, step):
+            for x in range(0, 1300, step):
+                cut = min(step, 1300 - x), min(step, 700 - y)
+                small = [-(-length // factor) for length in cut]
+                part = client.region(x=x, y=y, width=cut[0], height=cut[1]).size(width=small[0], height=small[1])
+                answer = app.http.get(str(part.format("png")))
+                assert answer.status_code == 200, str(part)
+                found = np.asarray(Image.open(io.BytesIO(answer.content)))
+                assert found.shape == (small[1], small[0], 3)
+                if factor == 1:
+                    assert np.array_equal(found, noise[y : y + cut[1], x : x + cut[0]])
+    for size in described["sizes"]:
+        answer = app.http.get(str(client.size(**size).format("png")))
+        assert Image.open(io.BytesIO(answer.content)).size == (size["width"], size["height"])
+    assert str(app.http.get(f"/api/iiif/3/{wide}-0").next_request.url).endswith("/info.json")
+    for wrong in ("1,0,512,512/512,512/0/default.png", "full/max/90/default.png", "full/200,/0/default.jpg"):
+        assert app.http.get(f"/api/iiif/3/{wide}-0/{wrong}").status_code == 422
+    assert app.http.get(f"/api/iiif/3/{wide}-1/info.json").status_code == 404
 
 
 def test_spots_say_who_wins_where(app: Running, trial: dict) -> None:

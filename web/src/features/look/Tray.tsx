@@ -3,6 +3,7 @@ import { useMarking } from "../../api/marks";
 import { seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { useDraft } from "../../ui/useDraft";
+import { useViewport } from "../../viewer/viewport";
 import { CHIP, FIELD } from "./chip";
 import { DEFAULTS, type Choice } from "./useLook";
 
@@ -64,6 +65,8 @@ interface RowProps {
 
 function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) {
   const { entry } = choice;
+  const moment = useViewport((view) => view.frame);
+  const frame = Math.min(moment, (choice.picture?.frames ?? 1) - 1);
   const same = trial.same.flatMap(({ first, second }) =>
     first === choice.id ? second : second === choice.id ? first : [],
   );
@@ -96,6 +99,21 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
           </span>
         </span>
       </button>
+      {active && choice.picture && (
+        <p className="pl-8 text-[12px] text-[#c4c4c4]">
+          <a className="underline" download href={`/api/pictures/${choice.picture.id}/frames/${frame}/plate`}>
+            Lossless file
+          </a>
+          {", "}
+          <a
+            className="underline"
+            title="The address for viewers that read the open IIIF Image API 3"
+            href={`/api/iiif/3/${choice.picture.id}-${frame}/info.json`}
+          >
+            for other viewers
+          </a>
+        </p>
+      )}
       {entry && !entry.control && choice.picture && (
         <>
           {choice.detail !== DEFAULTS && (
