@@ -96,7 +96,7 @@ def test_3_panes_show_exactly_the_takes_values_at_100_percent(
 ) -> None:
     trial = app.trial(job["trial"])
     take = next(entry for entry in trial["entries"] if entry["letter"] == "C")
-    page.goto(f"/trials/{job['trial']}/look?panes=truth,C&focus=1")
+    page.goto(f"/trials/{job['trial']}/look?panes=truth,C&focus=1&side=none")  # without the tray the picture fits
     expect(page.get_by_role("img", name="Truth")).to_be_visible()
     page.keyboard.press("g")
     for name, picture in (("Truth", trial["truth_picture"]), (take["name"], take["picture_id"])):
