@@ -9,6 +9,7 @@ from typing import TypeVar
 
 from pydantic import BaseModel
 
+from mistline.core.degrade.downsample import plan
 from mistline.core.frame import Region, Size
 from mistline.core.measure import MEASURES
 from mistline.core.measure.maps import MAPS
@@ -71,10 +72,16 @@ def _looked(trial_id: str) -> _Looked:
     with connect() as connection:
         trial = trials.get(connection, trial_id)
         done = [row for row in trials.entries(connection, trial_id) if row["state"] == "done"]
-        if not done or not trial["truth_picture"]:
-            raise Conflict("Nothing of this trial is done yet; wait for the first result.")
-        picture = pictures.get(connection, trial["truth_picture"])
-    return _Looked(trial, done, Size(picture["width"], picture["height"]))
+    whole = Size(trial["facts"]["width"], trial["facts"]["height"])
+    return _Looked(trial, done, plan(whole, trial["setup"]["factor"]).truth)
+
+
+def _begun(trial_id: str) -> _Looked:
+    """The same, of a trial that has a result to judge."""
+    looked = _looked(trial_id)
+    if not looked.done or not looked.trial["truth_picture"]:
+        raise Conflict("Nothing of this trial is done yet; wait for the first result.")
+    return looked
 
 
 def _check(looked: _Looked, region: Region, frame: int) -> None:
@@ -108,7 +115,7 @@ async def measure_region(
 
     All measures, or those with the ids in `only`.
     """
-    looked = await asyncio.to_thread(_looked, trial_id)
+    looked = await asyncio.to_thread(_begun, trial_id)
     async with MOMENTS.turn():
         return await _measure(looked, looked.done, region, frame, only)
 
@@ -138,12 +145,10 @@ async def _measure(
 
 def spots_of(trial_id: str) -> list[Row]:
     """The spots of a trial's source that lie in its truth and its part, in pixels and frames of these."""
+    looked = _looked(trial_id)
     with connect() as connection:
-        trial = trials.get(connection, trial_id)
-        rows = spots.of_source(connection, str(trial["source_id"]))
-    looked = _looked(trial_id) if rows else None
-    found = [_within(looked, row) for row in rows] if looked else []
-    return [row for row in found if row]
+        rows = spots.of_source(connection, str(looked.trial["source_id"]))
+    return [inside for row in rows if (inside := _within(looked, row))]
 
 
 def _within(looked: _Looked, row: Row) -> Row | None:
@@ -171,7 +176,7 @@ async def spot_scores(trial_id: str, spot_id: str) -> dict[str, Row]:
     """The scores of every finished entry at a spot, by letter; each is measured once and kept."""
 
     def known() -> tuple[_Looked, Row | None, dict[str, Row]]:
-        looked = _looked(trial_id)
+        looked = _begun(trial_id)
         with connect() as connection:
             row = spots.get(connection, spot_id)
             inside = _within(looked, row) if row["source_id"] == str(looked.trial["source_id"]) else None
@@ -212,7 +217,7 @@ def spots_in_words(trial_id: str, measure: str) -> list[str]:
 
 async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
     """Places of a frame that are worth looking at, by the truth and the finished candidates."""
-    looked = await asyncio.to_thread(_looked, trial_id)
+    looked = await asyncio.to_thread(_begun, trial_id)
     _check(looked, Region(0, 0, looked.size.width, looked.size.height), frame)
 
     async def fetch(picture_id: str) -> list[Path]:
@@ -239,7 +244,7 @@ def _pictures(looked: _Looked) -> dict[str, tuple[str, str]]:
 
 async def read_pixels(trial_id: str, x: int, y: int, frame: int) -> dict[str, PixelRead]:
     """The code values of truth, input and every finished entry at a pixel of the truth, by letter."""
-    looked = await asyncio.to_thread(_looked, trial_id)
+    looked = await asyncio.to_thread(_begun, trial_id)
     _check(looked, Region(x, y, 1, 1), frame)
     async with MOMENTS.turn():
         with media().workspace() as folder:
@@ -256,7 +261,7 @@ async def read_pixels(trial_id: str, x: int, y: int, frame: int) -> dict[str, Pi
 
 async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> Path:
     """A part of truth, input and every finished entry as PNG at its own depth, in a ZIP archive in the folder."""
-    looked = await asyncio.to_thread(_looked, trial_id)
+    looked = await asyncio.to_thread(_begun, trial_id)
     _check(looked, region, frame)
     if region.width * region.height > LARGEST_REGION:
         raise OutOfLimits("The part is too large to be saved at once; mark one of 16 megapixels or less.")
@@ -279,7 +284,7 @@ async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> 
 
 async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
     """The facts of a map of faults of an entry; it is made once and kept beside the entry's tiles."""
-    looked = await asyncio.to_thread(_looked, trial_id)
+    looked = await asyncio.to_thread(_begun, trial_id)
     row = next((row for row in looked.done if row["letter"] == letter), None)
     if row is None or fault not in MAPS:
         raise NotFound("There is no such map, or the entry has no result yet.")

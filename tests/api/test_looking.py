@@ -43,7 +43,9 @@ def test_a_spot_is_the_same_pixels_in_every_trial_of_its_source(app: Running, tr
     spot = app.http.post(f"/api/trials/{trial['id']}/spots", json={"name": " Eye ", **PLACE})
     assert spot.status_code == 201
     assert spot.json() == {"id": spot.json()["id"], "name": "Eye", "note": "", **PLACE}
-    other = app.finished(app.start_trial(trial["source_id"], "Bilinear", factor=7))
+    begun = app.start_trial(trial["source_id"], "Bilinear", factor=7)
+    assert len(app.http.get(f"/api/trials/{begun}/spots").json()) == 1  # also before anything is done
+    other = app.finished(begun)
     (there,) = app.http.get(f"/api/trials/{other['id']}/spots").json()
     cut = [trial["plan"]["truth"], other["plan"]["truth"]]
     first, second = ([(SIZE[1] - size["width"]) // 2, (SIZE[0] - size["height"]) // 2] for size in cut)

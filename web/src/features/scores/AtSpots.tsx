@@ -12,7 +12,7 @@ export function AtSpots({ trial }: { trial: Trial }) {
   const done = trial.entries.filter(({ state }) => state === "done");
   const found = useAllSpotScores(
     trial.id,
-    spots.map(({ id }) => id),
+    done.length > 0 ? spots.map(({ id }) => id) : [],
     done.length,
   );
   const measured = found.filter(({ data }) => data).length;
