@@ -10,11 +10,7 @@ export function AtSpots({ trial }: { trial: Trial }) {
   const spots = useSpots(trial.id).data ?? [];
   const [chosen, choose] = useState("ssim");
   const done = trial.entries.filter(({ state }) => state === "done");
-  const found = useAllSpotScores(
-    trial.id,
-    done.length > 0 ? spots.map(({ id }) => id) : [],
-    done.length,
-  );
+  const found = useAllSpotScores(trial.id, done.length > 0 ? spots.map(({ id }) => id) : [], done.length);
   const measured = found.filter(({ data }) => data).length;
   const words = useSpotsInWords(trial.id, chosen, measured).data ?? [];
   const measure = trial.measures.find(({ id }) => id === chosen);
