@@ -209,9 +209,8 @@ def spots_in_words(trial_id: str, measure: str) -> list[str]:
     for spot in spots_of(trial_id):
         with connect() as connection:
             kept = spots.scores(connection, spot["id"], trial_id)
-        found[spot["name"]] = [
-            {**row, "scores": kept[row["take_key"]]} for row in looked.done if row["take_key"] in kept
-        ]
+        name = spot["name"] if spot["name"] not in found else f"{spot['name']} at {spot['left']}, {spot['top']}"
+        found[name] = [{**row, "scores": kept[row["take_key"]]} for row in looked.done if row["take_key"] in kept]
     return spot_sentences(found, measure)
 
 

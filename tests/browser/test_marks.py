@@ -31,8 +31,10 @@ def spot(app: Running, trial: dict, name: str, **place: int) -> dict:
 
 
 def open_look(page: Page, trial: dict, rest: str) -> None:
+    """Open Look with panes that are named first, and wait until all of them show their pictures."""
     page.goto(f"/trials/{trial['id']}/look?{rest}")
-    expect(page.locator("canvas:not([data-shown=''])").first).to_be_visible()
+    panes = rest.partition("&")[0].count(",") + 1
+    expect(page.locator("canvas[data-shown]:not([data-shown=''])")).to_have_count(panes)
 
 
 def drag(page: Page, pane: Locator, first: tuple[float, float], last: tuple[float, float]) -> None:

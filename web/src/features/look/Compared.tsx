@@ -169,7 +169,7 @@ export function Compared({ look, mode, sides, extent, truth, marks, onDraw }: Pr
       </div>
       <div className="relative min-h-0 flex-1 overflow-hidden">
         <Pixels scene={scene} choices={sides} label={label} />
-        <Marks marks={marks} onDraw={onDraw} />
+        {scene && <Marks marks={marks} onDraw={onDraw} />}
         {mode === "wipe" && scene && <Divider upright={upright} share={share} move={drag} keep={keep} />}
       </div>
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-2 py-1 text-[14px]">

@@ -1,5 +1,5 @@
-import { useRef, useState, type PointerEvent } from "react";
-import { onPane, useViewport, type Region } from "../../viewer/viewport";
+import { useEffect, useRef, useState, type PointerEvent } from "react";
+import { onPane, useViewport, type Region, type Viewport } from "../../viewer/viewport";
 import { pixelAt } from "../../viewer/pointer";
 
 /** Something marked on the picture: a rectangle, or a point without width and height. */
@@ -12,9 +12,9 @@ export interface Mark extends Region {
 
 const FRAME = "outline-1 outline-[#f5f5f5] shadow-[0_0_0_2px_#1c1c1c]";
 
-function MarkBox({ mark }: { mark: Mark }) {
+function MarkBox({ mark, pane }: { mark: Mark; pane: Viewport["pane"] | null }) {
   const view = useViewport();
-  const box = onPane(view, mark);
+  const box = onPane({ ...view, pane: pane ?? view.pane }, mark);
   const point = mark.width === 0;
   return (
     <div
@@ -41,9 +41,22 @@ interface Props {
 export function Marks({ marks, onDraw }: Props) {
   const from = useRef<{ x: number; y: number } | null>(null);
   const [drawn, draw] = useState<Region | null>(null);
+  const root = useRef<HTMLDivElement>(null);
+  // Panes beside one another may differ by a pixel: a mark lies on the pixels of its own.
+  const [pane, setPane] = useState<Viewport["pane"] | null>(null);
+  useEffect(() => {
+    const canvas = root.current?.parentElement?.querySelector("canvas");
+    if (!canvas) return;
+    const observer = new ResizeObserver(() =>
+      requestAnimationFrame(() => setPane({ width: canvas.width, height: canvas.height })),
+    );
+    observer.observe(canvas);
+    return () => observer.disconnect();
+  }, []);
   const placeOf = (event: PointerEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
-    const view = useViewport.getState();
+    const shared = useViewport.getState();
+    const view = { ...shared, pane: pane ?? shared.pane };
     const scale = window.devicePixelRatio;
     const clamp = (value: number, low: number, high: number) => Math.min(high, Math.max(low, value));
     const all = onPane(view, { left: 0, top: 0, ...view.extent });
@@ -59,6 +72,7 @@ export function Marks({ marks, onDraw }: Props) {
   };
   return (
     <div
+      ref={root}
       data-testid="marks"
       className={`absolute inset-0 overflow-hidden ${onDraw ? "cursor-crosshair touch-none" : "pointer-events-none"}`}
       onWheel={({ currentTarget, nativeEvent }) => {
@@ -83,9 +97,11 @@ export function Marks({ marks, onDraw }: Props) {
       }}
     >
       {marks.map((mark) => (
-        <MarkBox key={mark.key} mark={mark} />
+        <MarkBox key={mark.key} mark={mark} pane={pane} />
       ))}
-      {drawn && <MarkBox mark={{ key: "drawn", name: `${drawn.width} × ${drawn.height}`, ...drawn }} />}
+      {drawn && (
+        <MarkBox mark={{ key: "drawn", name: `${drawn.width} × ${drawn.height}`, ...drawn }} pane={pane} />
+      )}
     </div>
   );
 }

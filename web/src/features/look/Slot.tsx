@@ -192,7 +192,7 @@ export function Slot(props: SlotProps) {
       </div>
       <div className="relative min-h-0 flex-1" {...useSeeking(choice, slice)}>
         <Pixels scene={scene} choices={[choice]} label={choice.name} />
-        {!slice && <Marks marks={marks} onDraw={onDraw} />}
+        {scene && !slice && <Marks marks={marks} onDraw={onDraw} />}
         {loupe && <Loupe choice={choice} trial={trial} />}
         {told && (
           <p role="status" className="absolute top-2 left-2 rounded-sm bg-[#1c1c1c] px-2 py-0.5 text-[13px]">
