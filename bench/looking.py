@@ -18,7 +18,7 @@ from tests.harness import Running, running
 
 SIZE, UHD = (1920, 1080), (3840, 2160)
 WAYS = [("lanczos", {"lobes": lobes, "light": light}) for lobes in (2, 3, 4) for light in ("encoded", "linear")]
-SHARPER = [[{"method": "lanczos"}, {"method": "unsharp", "settings": {"amount": amount}}] for amount in
+SHARPER = [[{"method": "lanczos"}, {"method": "unsharp_mask", "settings": {"amount": amount}}] for amount in
            (0.2, 0.4, 0.6, 0.8, 1.0, 1.2)]  # fmt: skip
 SETTLED = """count => new Promise(done => {
     const look = () => document.querySelectorAll("canvas:not([data-shown=''])[data-shown]").length >= count
