@@ -52,10 +52,10 @@ def tile_of(picture: Row, region: str, size: str) -> str | None:
 
 def _parts(identifier: str) -> tuple[str, int]:
     """Picture and frame of an identifier, "<picture>-<frame>"."""
-    found = re.fullmatch(r"([0-9a-f]{64})-(\d{1,6})", identifier)
-    if not found:
+    picture_id, _, frame = identifier.partition("-")
+    if not (pictures.is_id(picture_id) and re.fullmatch(r"[0-9]{1,6}", frame)):
         raise NotFound("There is no such picture; its name is the picture's id, a hyphen and the frame.")
-    return found[1], int(found[2])
+    return picture_id, int(frame)
 
 
 def _picture(identifier: str) -> tuple[Row, int]:

@@ -1,24 +1,20 @@
 """Looking over HTTP: measure a part, spots and their scores, remarks, what is thought of entries, maps of faults."""
 
 import asyncio
-import re
-from collections.abc import Iterator
 from contextlib import ExitStack
-from typing import Annotated, Any
+from typing import Annotated
 from uuid import UUID
 
-import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
 from fastapi.responses import StreamingResponse
 
 from mistline.api import schemas
-from mistline.api.download import as_file
+from mistline.api.download import as_file, in_pieces
 from mistline.api.recipes import known_models
 from mistline.api.shelf import FOREVER, PNG
 from mistline.api.trials import within
 from mistline.core.choose.defects import DEFECTS
 from mistline.core.frame import Region
-from mistline.core.measure.colour_difference import ciede2000
 from mistline.core.measure.maps import MAPS
 from mistline.errors import NotFound
 from mistline.store import pictures, spots, trials
@@ -44,16 +40,9 @@ async def measure_region(trial_id: UUID, place: schemas.PartRequest) -> list[sch
 
 
 @router.post("/trials/{trial_id}/pixels", operation_id="readPixels")
-async def read_pixels(trial_id: UUID, pixel: schemas.PixelRequest) -> dict[str, schemas.PixelShown]:
+async def read_pixels(trial_id: UUID, pixel: schemas.PixelRequest) -> dict[str, PixelRead]:
     """The exact values at a pixel of the truth: of truth, input and every finished entry by its letter."""
-    found = await looking.read_pixels(str(trial_id), pixel.x, pixel.y, pixel.frame)
-    there = np.array(found["truth"].lab)
-
-    def shown(name: str, read: PixelRead) -> schemas.PixelShown:
-        off = None if name == "truth" else float(ciede2000(there, np.array(read.lab)))
-        return schemas.PixelShown(**read.model_dump(), from_truth=off)
-
-    return {name: shown(name, read) for name, read in found.items()}
+    return await looking.read_pixels(str(trial_id), pixel.x, pixel.y, pixel.frame)
 
 
 @router.get("/trials/{trial_id}/crops.zip", operation_id="crops", response_class=StreamingResponse)
@@ -63,15 +52,9 @@ async def get_crops(trial_id: UUID, place: Annotated[schemas.Place, Query()]) ->
         folder = stack.enter_context(media().workspace())
         path = await looking.cut_crops(str(trial_id), _region(place), place.frame, folder)
         kept = stack.pop_all()
-
-    def pieces() -> Iterator[bytes]:
-        with kept, path.open("rb") as file:
-            while piece := file.read(1 << 20):
-                yield piece
-
     name = f"crops {place.left}-{place.top} {place.width}x{place.height}.zip"
     headers = {**as_file(name), "Content-Length": str(path.stat().st_size)}
-    return StreamingResponse(pieces(), media_type="application/zip", headers=headers)
+    return StreamingResponse(in_pieces(path.open("rb"), kept), media_type="application/zip", headers=headers)
 
 
 @router.get("/trials/{trial_id}/spots", operation_id="spots")
@@ -133,13 +116,7 @@ def get_remarks(trial_id: UUID) -> list[schemas.Remark]:
 @router.post("/trials/{trial_id}/remarks", status_code=201, operation_id="addRemark")
 def add_remark(trial_id: UUID, remark: schemas.RemarkRequest) -> schemas.Created:
     """Write a remark on an entry."""
-    with connect() as connection:
-        trials.get(connection, str(trial_id))
-        if remark.letter not in {row["letter"] for row in trials.entries(connection, str(trial_id))}:
-            raise NotFound(f"There is no entry {remark.letter} in this trial.")
-        return schemas.Created(
-            id=UUID(spots.add_remark(connection, {**remark.model_dump(), "trial_id": str(trial_id)}))
-        )
+    return schemas.Created(id=UUID(looking.add_remark(str(trial_id), remark.model_dump())))
 
 
 @router.patch("/remarks/{remark_id}", status_code=204, operation_id="editRemark")
@@ -180,10 +157,9 @@ async def make_map(trial_id: UUID, letter: str, fault: str, frame: int = 0) -> s
 )
 async def map_pixels(picture_id: str, fault: str, frame: int) -> Response:
     """A map that was made: grey PNG, white is the end of its scale."""
-    name: Any = None
-    if re.fullmatch(r"[0-9a-f]{64}", picture_id) and fault in MAPS and frame >= 0:
-        name = f"{pictures.map_name(fault, frame)}/map.png"
-    data = await asyncio.to_thread(pictures.part, picture_id, name) if name else None
+    known = pictures.is_id(picture_id) and fault in MAPS
+    name = f"{pictures.map_name(fault, frame)}/map.png"
+    data = await asyncio.to_thread(pictures.part, picture_id, name) if known else None
     if data is None:
         raise NotFound("There is no such map; ask for it on Look.")
     return Response(data, media_type="image/png", headers=FOREVER)

@@ -3,7 +3,7 @@
 import asyncio
 import re
 import time
-from collections.abc import Callable, Coroutine, Iterator
+from collections.abc import Callable, Coroutine
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -12,7 +12,7 @@ from fastapi.responses import StreamingResponse
 from fastapi.routing import APIRoute
 
 from mistline.api import schemas
-from mistline.api.download import as_file
+from mistline.api.download import as_file, in_pieces
 from mistline.core.colour import ReadAs
 from mistline.core.plain import plain
 from mistline.errors import Conflict, Damaged, NotFound
@@ -129,14 +129,8 @@ def original(source_id: UUID) -> StreamingResponse:
     with connect() as connection:
         row = sources.get(connection, str(source_id))
     file = media().open(original_key(row["hash"]))
-
-    def pieces() -> Iterator[bytes]:
-        with file:
-            while piece := file.read(1 << 20):
-                yield piece
-
     headers = {**as_file(row["name"]), "Content-Length": str(row["file_bytes"])}
-    return StreamingResponse(pieces(), media_type="application/octet-stream", headers=headers)
+    return StreamingResponse(in_pieces(file), media_type="application/octet-stream", headers=headers)
 
 
 @router.get("/pictures/{picture_id}", operation_id="picture")
@@ -163,7 +157,7 @@ async def of_frame(picture_id: str, frame: int, name: str) -> Response:
 
 async def _png(picture_id: str, name: str, can_be: Callable[[Row], bool], make: Callable[[], None]) -> Response:
     """A file of a picture's view; one that is missing or damaged is made meanwhile, or that is said."""
-    if not re.fullmatch(r"[0-9a-f]{64}", picture_id):  # ids are digests; nothing else reaches the media store
+    if not pictures.is_id(picture_id):
         raise NotFound("There is no such picture.")
     asked, deadline = False, time.monotonic() + MAKING_SECONDS
     while True:

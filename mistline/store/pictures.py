@@ -12,8 +12,9 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import file_hash, known_hash, media
 
 __all__ = [
-    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "keep", "keep_map",
-    "keep_slice", "keep_view", "map_facts", "map_name", "origin", "part", "plate", "shard_files", "slice_name",
+    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "is_id", "keep",
+    "keep_map", "keep_slice", "keep_view", "map_facts", "map_name", "origin", "part", "plate", "shard_files",
+    "slice_name",
 ]  # fmt: skip
 
 SQL = queries("pictures")
@@ -23,6 +24,15 @@ THUMBNAIL, WHOLE = "thumbnail.png", "whole.png"
 def file_key(picture_id: str, name: str) -> str:
     """Where a file of a picture lies in the media store."""
     return f"pictures/{picture_id[:2]}/{picture_id}/{name}"
+
+
+def is_id(text: str) -> bool:
+    """Whether a text can be a picture's id: ids are digests; nothing else reaches the media store.
+
+    >>> is_id("0f" * 32), is_id("../" * 21 + "x")
+    (True, False)
+    """
+    return re.fullmatch(r"[0-9a-f]{64}", text) is not None
 
 
 def shard_files(picture_id: str, folder: Path, frames: Iterable[int] | None = None) -> list[Path]:

@@ -34,6 +34,7 @@ from mistline.work.scoreboard import spot_sentences
 from mistline.work.trials import mend
 
 __all__ = [
+    "add_remark",
     "add_spot",
     "cut_crops",
     "fault_map",
@@ -84,19 +85,21 @@ def _begun(trial_id: str) -> _Looked:
     return looked
 
 
-def _check(looked: _Looked, region: Region, frame: int) -> None:
-    region.check(looked.size)
+def _check(looked: _Looked, frame: int, region: Region | None = None) -> None:
+    """Refuse a frame, or a part, that is not there."""
+    if region:
+        region.check(looked.size)
     frames = looked.trial["frames"]
     if not 0 <= frame < frames:
         raise OutOfLimits(f"The trial has {frames} frames; choose one of 0 to {frames - 1}.")
 
 
-def _shards(picture_id: str, folder: Path, frames: Iterable[int]) -> list[Path]:
+async def _shards(picture_id: str, folder: Path, frames: Iterable[int]) -> list[Path]:
     """What holds frames; a damaged shard is queued to be made again, and that is said."""
     try:
-        return pictures.shard_files(picture_id, folder, frames)
+        return await asyncio.to_thread(pictures.shard_files, picture_id, folder, frames)
     except Damaged:
-        mend(picture_id)
+        await asyncio.to_thread(mend, picture_id)
         raise
 
 
@@ -126,18 +129,15 @@ async def _measure(
     trial = looked.trial
     if region.width * region.height > LARGEST_REGION:
         raise OutOfLimits("The part is too large to be measured at once; zoom in to 16 megapixels or less.")
-    _check(looked, region, frame)
+    _check(looked, frame, region)
     if trial["frames"] == 1 and region == Region(0, 0, looked.size.width, looked.size.height):
         return {row["letter"]: row["scores"] for row in rows}
-
-    async def fetch(picture_id: str) -> list[Path]:
-        return await asyncio.to_thread(_shards, picture_id, folder, range(max(0, frame - 1), frame + 1))
-
+    frames = range(max(0, frame - 1), frame + 1)
     with media().workspace() as folder:
         request = MeasureRegion(
             name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"], only=only,
-            truth=await fetch(trial["truth_picture"]),
-            results={row["letter"]: await fetch(row["picture_id"]) for row in rows},
+            truth=await _shards(trial["truth_picture"], folder, frames),
+            results={row["letter"]: await _shards(row["picture_id"], folder, frames) for row in rows},
         )  # fmt: skip
         found = await _ask(request, remedy="zoom in to a smaller part")
         return found.model_dump()["scores"]
@@ -164,12 +164,23 @@ def _within(looked: _Looked, row: Row) -> Row | None:
 def add_spot(trial_id: str, name: str, note: str, region: Region, frame: int) -> Row:
     """Mark a part of a trial's truth; it belongs to the source, so that every trial of it has the spot."""
     looked = _looked(trial_id)
-    _check(looked, region, frame)
+    _check(looked, frame, region)
     place = {"left": region.left + looked.origin[0], "top": region.top + looked.origin[1],
              "width": region.width, "height": region.height, "frame": frame + looked.trial["first"]}  # fmt: skip
     with connect() as connection:
         row = {**place, "source_id": looked.trial["source_id"], "name": name, "note": note}
         return {**row, **vars(region), "frame": frame, "id": spots.add(connection, row)}
+
+
+def add_remark(trial_id: str, remark: Row) -> str:
+    """Write a remark on an entry, at a part or (without width and height) a point of the truth; return its id."""
+    looked = _looked(trial_id)
+    part = Region(remark["left"], remark["top"], max(1, remark["width"]), max(1, remark["height"]))
+    _check(looked, remark["frame"], part)
+    with connect() as connection:
+        if remark["letter"] not in {row["letter"] for row in trials.entries(connection, trial_id)}:
+            raise NotFound(f"There is no entry {remark['letter']} in this trial.")
+        return spots.add_remark(connection, {**remark, "trial_id": trial_id})
 
 
 async def spot_scores(trial_id: str, spot_id: str) -> dict[str, Row]:
@@ -217,17 +228,15 @@ def spots_in_words(trial_id: str, measure: str) -> list[str]:
 async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
     """Places of a frame that are worth looking at, by the truth and the finished candidates."""
     looked = await asyncio.to_thread(_begun, trial_id)
-    _check(looked, Region(0, 0, looked.size.width, looked.size.height), frame)
-
-    async def fetch(picture_id: str) -> list[Path]:
-        return await asyncio.to_thread(_shards, picture_id, folder, [frame])
-
+    _check(looked, frame)
     async with KEPT.turn():
         with media().workspace() as folder:
             request = SuggestSpots(
-                name=looked.trial["source_name"], frame=frame, truth=await fetch(looked.trial["truth_picture"]),
+                name=looked.trial["source_name"], frame=frame,
+                truth=await _shards(looked.trial["truth_picture"], folder, [frame]),
                 results={
-                    row["letter"]: await fetch(row["picture_id"]) for row in looked.done if row["control"] is None
+                    row["letter"]: await _shards(row["picture_id"], folder, [frame])
+                    for row in looked.done if row["control"] is None
                 },
             )  # fmt: skip
             found = await _ask(request)
@@ -244,13 +253,13 @@ def _pictures(looked: _Looked) -> dict[str, tuple[str, str]]:
 async def read_pixels(trial_id: str, x: int, y: int, frame: int) -> dict[str, PixelRead]:
     """The code values of truth, input and every finished entry at a pixel of the truth, by letter."""
     looked = await asyncio.to_thread(_begun, trial_id)
-    _check(looked, Region(x, y, 1, 1), frame)
+    _check(looked, frame, Region(x, y, 1, 1))
     async with MOMENTS.turn():
         with media().workspace() as folder:
             request = ReadPixels(
                 name=looked.trial["source_name"], x=x, y=y, frame=frame,
                 pictures={
-                    name: await asyncio.to_thread(_shards, picture, folder, [frame])
+                    name: await _shards(picture, folder, [frame])
                     for name, (picture, _) in _pictures(looked).items()
                 },
             )  # fmt: skip
@@ -261,7 +270,7 @@ async def read_pixels(trial_id: str, x: int, y: int, frame: int) -> dict[str, Pi
 async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> Path:
     """A part of truth, input and every finished entry as PNG at its own depth, in a ZIP archive in the folder."""
     looked = await asyncio.to_thread(_begun, trial_id)
-    _check(looked, region, frame)
+    _check(looked, frame, region)
     if region.width * region.height > LARGEST_REGION:
         raise OutOfLimits("The part is too large to be saved at once; mark one of 16 megapixels or less.")
     place = f"{region.left}-{region.top} {region.width}x{region.height}"
@@ -273,7 +282,7 @@ async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> 
         request = CutCrops(
             name=looked.trial["source_name"], region=region, frame=frame, size=looked.size, out=folder / "crops.zip",
             pictures={
-                name: await asyncio.to_thread(_shards, picture, folder, [frame])
+                name: await _shards(picture, folder, [frame])
                 for name, picture in pictures_of.items()
             },
         )  # fmt: skip
@@ -287,7 +296,7 @@ async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
     row = next((row for row in looked.done if row["letter"] == letter), None)
     if row is None or fault not in MAPS:
         raise NotFound("There is no such map, or the entry has no result yet.")
-    _check(looked, Region(0, 0, looked.size.width, looked.size.height), frame)
+    _check(looked, frame)
     picture_id: str = row["picture_id"]
     kept = await asyncio.to_thread(pictures.map_facts, picture_id, fault, frame)
     if kept is None:
@@ -303,8 +312,8 @@ async def _make_map(looked: _Looked, picture_id: str, fault: str, frame: int) ->
         made.mkdir()
         request = MakeMap(
             name=trial["source_name"], map=fault, frame=frame, factor=trial["setup"]["factor"], out=made / "map.png",
-            truth=await asyncio.to_thread(_shards, trial["truth_picture"], folder, [frame]),
-            result=await asyncio.to_thread(_shards, picture_id, folder, [frame]),
+            truth=await _shards(trial["truth_picture"], folder, [frame]),
+            result=await _shards(picture_id, folder, [frame]),
         )  # fmt: skip
         found = await _ask(request)
         facts = found.model_dump()

@@ -309,11 +309,12 @@ class MeasureRegion(Request[RegionMeasured]):
 
 
 class PixelRead(BaseModel):
-    """Code values of a pixel with their bits, and CIE L*a*b* (D65) by the sRGB curve."""
+    """Code values of a pixel with their bits, CIE L*a*b* (D65) by the sRGB curve, CIEDE2000 from the truth."""
 
     codes: list[int]
     bits: int
     lab: list[float]
+    from_truth: float
 
 
 class PixelsRead(BaseModel):

@@ -161,7 +161,7 @@ def test_exact_values_of_a_pixel_and_pixels_to_take_away(app: Running, trial: di
         xyz = colour.sRGB_to_XYZ(picture[y, x] / (2 ** found[name]["bits"] - 1))
         assert found[name]["lab"] == pytest.approx(colour.XYZ_to_Lab(xyz), abs=0.05)
     off = colour.delta_E(found["truth"]["lab"], found["A"]["lab"], method="CIE 2000")
-    assert found["A"]["from_truth"] == pytest.approx(off, abs=1e-3) and found["truth"]["from_truth"] is None
+    assert found["A"]["from_truth"] == pytest.approx(off, abs=1e-3) and found["truth"]["from_truth"] == 0
     answer = app.http.get(f"/api/trials/{trial['id']}/crops.zip", params=PLACE)
     archive = zipfile.ZipFile(io.BytesIO(answer.content))
     names = archive.namelist()
@@ -238,6 +238,9 @@ def test_remarks_and_standings_come_back_after_removal(app: Running, trial: dict
     app.http.patch(f"/api/remarks/{made}", json={"removed": False})
     assert [each["severity"] for each in app.http.get(where).json()] == [3]
     assert app.http.post(where, json={**remark, "letter": "Q"}).status_code == 404
+    for outside in ({"left": SIZE[1]}, {"top": 290, "height": 40}, {"frame": 1}):
+        answer = app.http.post(where, json={**remark, **outside})
+        assert answer.status_code == 422 and answer.json()["detail"].endswith((".", "again."))
     standing = f"/api/trials/{trial['id']}/entries/B/standing"
     app.http.put(standing, json={"standing": "retired", "reason": "softer than A"})
     entry = app.trial(trial["id"])["entries"][1]

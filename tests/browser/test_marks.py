@@ -2,6 +2,7 @@
 
 import io
 import re
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,6 +11,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.test_main_job import canvas_codes, eight_bit, origin
 from tests.conftest import as_png
+from tests.core.media.clips import write_clip
 from tests.harness import Running
 
 SIZE = (301, 405)
@@ -259,3 +261,51 @@ def test_scores_at_the_spots_stand_on_the_scores_page(page: Page, app: Running, 
         expect(row).to_contain_text(f"{entry['scores']['ssim']['value']:.4f}")
     page.get_by_label("Measure").select_option("Colour difference")
     expect(row).to_contain_text(f"{entries[0]['scores']['ciede2000']['value']:.2f}")
+
+
+def test_twelve_entries_with_long_names_stand_on_the_wall(page: Page, app: Running, astronaut: np.ndarray) -> None:
+    """Heads and the first column stay in sight however far it is scrolled; the page itself does not scroll."""
+    names = [f"Number {number}, a recipe whose name is longer than any column is wide" for number in range(12)]
+    for name in names:
+        app.http.post("/api/recipes", json={"name": name, "passes": [{"method": "bilinear"}]}).raise_for_status()
+    source = app.read("twelve.png", as_png(astronaut[100:196, 100:228]))
+    trial = app.finished(app.start_trial(source["id"], *names, factor=2))
+    for number in range(8):
+        spot(app, trial, f"Spot {number}", left=10 * number, top=5 * number, width=30, height=30)
+    page.goto(f"/trials/{trial['id']}/look?mode=wall&z=1")
+    shown = page.locator("canvas[data-shown]:not([data-shown=''])")
+    expect(shown).to_have_count(8 * 15)
+    wall = page.get_by_role("region", name="Wall")
+    first = wall.get_by_role("rowheader").first.bounding_box()
+    wall.get_by_role("img").last.scroll_into_view_if_needed()
+    box = wall.bounding_box()
+    head, row = (
+        wall.get_by_role("columnheader").last.bounding_box(),
+        wall.get_by_role("rowheader").last.bounding_box(),
+    )
+    assert box and head and row and first
+    assert row["x"] == first["x"] and box["y"] <= head["y"] < box["y"] + 60
+    assert head["x"] + head["width"] <= box["x"] + box["width"] + 1
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+    assert page.evaluate("document.documentElement.scrollHeight <= innerHeight")
+    page.keyboard.press("Shift+Digit2")  # the eleventh entry, by key
+    page.keyboard.press("p")
+    expect(page.get_by_role("region", name=names[10])).to_be_visible()
+
+
+def test_no_map_is_asked_for_while_a_clip_plays(page: Page, app: Running, tmp_path: Path) -> None:
+    path = write_clip(tmp_path / "maps.mkv", "ffv1", "yuv444p", 8)
+    source = app.read("maps.mkv", path.read_bytes())
+    trial = app.finished(app.start_trial(source["id"], "Bilinear", factor=2))
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url) if "/maps/" in request.url else None)
+    page.goto(f"/trials/{trial['id']}/look?panes=truth,A&focus=1&map=unlike")
+    expect(page.get_by_role("img", name="Bilinear")).to_have_attribute(
+        "data-mapped", re.compile("/maps/unlike/0$")
+    )
+    before = len(asked)
+    page.keyboard.press(" ")
+    expect(page.get_by_text(re.compile("frames/s shown"))).to_be_visible()
+    assert len(asked) == before
+    page.keyboard.press(" ")
+    expect(page.get_by_role("img", name="Bilinear")).to_have_attribute("data-mapped", re.compile("/maps/unlike/"))

@@ -11,7 +11,6 @@ __all__ = [
     "MapAnswer",
     "PartRequest",
     "PixelRequest",
-    "PixelShown",
     "Place",
     "Remark",
     "RemarkEdit",
@@ -114,15 +113,6 @@ class PixelRequest(BaseModel):
     x: int = Field(ge=0, lt=2**31)
     y: int = Field(ge=0, lt=2**31)
     frame: int = Field(0, ge=0, lt=2**31)
-
-
-class PixelShown(BaseModel):
-    """A pixel's code values with their bits, CIE L*a*b*, and how far its colour is from the truth's (ΔE00)."""
-
-    codes: list[int]
-    bits: int
-    lab: list[float]
-    from_truth: float | None
 
 
 class FaultMapShown(BaseModel):

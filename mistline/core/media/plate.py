@@ -189,9 +189,7 @@ class Plate:
 
     def codes(self, number: int = 0) -> Codes:
         """A frame as (H, W, 1 or 3) integers of its bit depth."""
-        if number not in self._bands:
-            raise BadMedia(f"The media store does not hold frame {number}; run the trial again to make it anew.")
-        places = self._bands[number]
+        places = [place for _, _, _, place in self._rows(number)]
         first = self._band(*places[0])
         if len(places) == 1:
             return first
@@ -203,15 +201,33 @@ class Plate:
             whole[count * rows : count * rows + band.shape[0]] = band
         return whole[: count * rows + band.shape[0]]
 
+    def _rows(self, number: int) -> list[tuple[int, int, int, tuple[Path, str]]]:
+        """Top row, height and width of each band of a frame, and where it lies."""
+        found = []
+        for place in self._bands.get(number, []):
+            said = MEMBER.fullmatch(place[1])
+            if said is None:
+                raise BadMedia(f"{place[1]} in the media store is damaged; run the trial again to make it anew.")
+            found.append((int(said["top"]), int(said["height"]), int(said["width"]), place))
+        if not found:
+            raise BadMedia(f"The media store does not hold frame {number}; run the trial again to make it anew.")
+        return found
+
+    def size(self, number: int = 0) -> Size:
+        """The size of a frame; no pixel is read."""
+        rows = self._rows(number)
+        return Size(rows[0][2], sum(height for _, height, _, _ in rows))
+
     def cut(self, number: int, region: Region) -> Codes:
         """A part of a frame; only the bands of rows that it touches are read."""
-        found, bottom = [], region.top + region.height
-        for path, name in self._bands.get(number, []):
-            said = MEMBER.fullmatch(name)
-            top, height = (int(said["top"]), int(said["height"])) if said else (0, 0)
-            if top < bottom and region.top < top + height:
-                found.append(self._band(path, name)[max(0, region.top - top) : bottom - top, region.slices[1]])
-        return np.concatenate(found) if found else self.codes(number)[region.slices]
+        bottom = region.top + region.height
+        return np.concatenate(
+            [
+                self._band(*place)[max(0, region.top - top) : bottom - top, region.slices[1]]
+                for top, height, _, place in self._rows(number)
+                if top < bottom and region.top < top + height
+            ]
+        )
 
     def _band(self, path: Path, name: str) -> Codes:
         with self._trusted(path), zipfile.ZipFile(path) as shard:

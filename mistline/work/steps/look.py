@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 
 from mistline.core.choose.spots import suggest_spots
-from mistline.core.frame import Codes, to_frame
+from mistline.core.frame import Codes, Region, to_frame
 from mistline.core.measure import Evidence, NotMeasurable, measure_all
-from mistline.core.measure.colour_difference import lab
+from mistline.core.measure.colour_difference import ciede2000, lab
 from mistline.core.measure.maps import MAPS, reduced, worst_place
 from mistline.core.measure.measure import luma_of
 from mistline.core.media.plate import Plate, to_eight_bit, write_png, write_view
@@ -86,32 +86,42 @@ def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
 
 def read_pixels(request: ReadPixels, report: Progress) -> PixelsRead:
     """Read the code values of one place; in a picture of another size, of the pixel that covers it."""
-    found = {name: Plate(shards).codes(request.frame) for name, shards in request.pictures.items()}
-    height, width = found["truth"].shape[:2]
+    plates = {name: Plate(shards) for name, shards in request.pictures.items()}
+    whole = plates["truth"].size(request.frame)
 
-    def at(codes: Codes) -> PixelRead:
-        row = min(codes.shape[0] - 1, int((request.y + 0.5) * codes.shape[0] / height))
-        column = min(codes.shape[1] - 1, int((request.x + 0.5) * codes.shape[1] / width))
-        pixel = codes[row : row + 1, column : column + 1]
-        values = lab(to_frame(pixel).pixels)[0, 0]
-        return PixelRead(
-            codes=[int(value) for value in pixel[0, 0]], bits=8 * codes.itemsize, lab=[float(v) for v in values]
-        )
+    def at(plate: Plate) -> Codes:
+        own = plate.size(request.frame)
+        column = int((request.x + 0.5) * own.width / whole.width)
+        row = int((request.y + 0.5) * own.height / whole.height)
+        return plate.cut(request.frame, Region(column, row, 1, 1))
 
-    return PixelsRead(pixels={name: at(codes) for name, codes in found.items()})
+    found = {name: at(plate) for name, plate in plates.items()}
+    colours = {name: lab(to_frame(codes).pixels)[0, 0] for name, codes in found.items()}
+    return PixelsRead(
+        pixels={
+            name: PixelRead(
+                codes=codes[0, 0].tolist(), bits=8 * codes.itemsize, lab=colours[name].tolist(),
+                from_truth=float(ciede2000(colours["truth"], colours[name])),
+            )
+            for name, codes in found.items()
+        }
+    )  # fmt: skip
 
 
 def cut_crops(request: CutCrops, report: Progress) -> Done:
     """Write a part of several pictures, those of another size by the same share of the picture."""
-    part, folder = request.region, request.out.parent
+    part, file = request.region, request.out.with_suffix(".png")
     with zipfile.ZipFile(request.out, "w", zipfile.ZIP_STORED) as archive:
         for name, shards in request.pictures.items():
-            codes = Plate(shards).codes(request.frame)
-            down, across = codes.shape[0] / request.size.height, codes.shape[1] / request.size.width
-            rows = slice(math.floor(part.top * down), math.ceil((part.top + part.height) * down))
-            columns = slice(math.floor(part.left * across), math.ceil((part.left + part.width) * across))
-            write_png(folder / "crop.png", np.ascontiguousarray(codes[rows, columns]))
-            archive.write(folder / "crop.png", name)
+            plate = Plate(shards)
+            own = plate.size(request.frame)
+            across, down = own.width / request.size.width, own.height / request.size.height
+            left, top = math.floor(part.left * across), math.floor(part.top * down)
+            right = math.ceil((part.left + part.width) * across)
+            bottom = math.ceil((part.top + part.height) * down)
+            crop = plate.cut(request.frame, Region(left, top, right - left, bottom - top))
+            write_png(file, np.ascontiguousarray(crop))
+            archive.write(file, name)
     return Done()
 
 

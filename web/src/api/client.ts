@@ -30,7 +30,7 @@ export type Remark = Schemas["Remark"];
 export type RemarkRequest = Schemas["RemarkRequest"];
 export type Standing = NonNullable<Entry["standing"]>;
 export type FaultMap = Schemas["FaultMapShown"];
-export type PixelShown = Schemas["PixelShown"];
+export type PixelRead = Schemas["PixelRead"];
 export type MapAnswer = Schemas["MapAnswer"];
 
 export const client = createClient<paths>({ baseUrl: "/" });

@@ -1696,6 +1696,20 @@ export interface components {
             width: number;
         };
         /**
+         * PixelRead
+         * @description Code values of a pixel with their bits, CIE L*a*b* (D65) by the sRGB curve, CIEDE2000 from the truth.
+         */
+        PixelRead: {
+            /** Bits */
+            bits: number;
+            /** Codes */
+            codes: number[];
+            /** From Truth */
+            from_truth: number;
+            /** Lab */
+            lab: number[];
+        };
+        /**
          * PixelRequest
          * @description A pixel of the truth.
          */
@@ -1709,20 +1723,6 @@ export interface components {
             x: number;
             /** Y */
             y: number;
-        };
-        /**
-         * PixelShown
-         * @description A pixel's code values with their bits, CIE L*a*b*, and how far its colour is from the truth's (ΔE00).
-         */
-        PixelShown: {
-            /** Bits */
-            bits: number;
-            /** Codes */
-            codes: number[];
-            /** From Truth */
-            from_truth: number | null;
-            /** Lab */
-            lab: number[];
         };
         /**
          * Pixels
@@ -4306,7 +4306,7 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        [key: string]: components["schemas"]["PixelShown"];
+                        [key: string]: components["schemas"]["PixelRead"];
                     };
                 };
             };

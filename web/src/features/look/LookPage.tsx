@@ -7,7 +7,7 @@ import { useDriver, usePlayer } from "../../viewer/player";
 import { useViewport, visible, type Region } from "../../viewer/viewport";
 import { CHIP } from "./chip";
 import { Compared } from "./Compared";
-import { MapBar, readMapped, useWorst } from "./MapBar";
+import { MapBar, readMapped, useFaultMap } from "./MapBar";
 import type { Mark } from "./Marks";
 import { Moments } from "./Moments";
 import { Side } from "./Side";
@@ -95,13 +95,12 @@ export function LookPage({ trial }: { trial: Trial }) {
   const remarks = useRemarks(trial.id).data ?? [];
   const maps = useMapKinds().data ?? [];
   const mapped = readMapped(look.params, maps);
-  const frame = useViewport((view) => view.frame);
   const seek = usePlayer((player) => player.seek);
   const letters = choices.map((choice) => choice.id).filter((id) => id.length === 1);
   const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
   const shown = look.panes.map((id, index) => choiceOf(index === look.focus && look.held ? look.held : id));
   const active = choiceOf(look.panes[look.focus] ?? "truth");
-  const worst = useWorst(trial, active, mapped);
+  const { map } = useFaultMap(trial, active, mapped);
   const side = look.params.get("side") ?? (mode === "wall" ? "none" : "entries");
   const inRace = trial.entries.filter(({ control, standing }) => !control && standing !== "retired");
   const racing = inRace.map(({ letter }) => letter).join("");
@@ -142,7 +141,7 @@ export function LookPage({ trial }: { trial: Trial }) {
     const words = [
       trial.name,
       trial.words,
-      ...(trial.frames > 1 ? [`frame ${trial.first + frame}`] : []),
+      ...(trial.frames > 1 ? [`frame ${trial.first + view.frame}`] : []),
       `${Math.round(view.x)}, ${Math.round(view.y)} in the middle`,
       ...(taken?.spot ? [taken.spot.name] : []),
     ];
@@ -173,7 +172,7 @@ export function LookPage({ trial }: { trial: Trial }) {
       z: flipFinalists,
       e: () => change({ side: side === "none" ? "entries" : "none" }),
       y: () => change({ map: kinds[(kinds.indexOf(mapped?.fault ?? "") + 1) % kinds.length] ?? "" }),
-      v: () => worst && go(worst.worst),
+      v: () => map && go(map.worst),
       escape: () => (marking ? setMarking(false) : take(null)),
     },
   });
@@ -182,16 +181,12 @@ export function LookPage({ trial }: { trial: Trial }) {
   const axis = look.params.get("along") === "column" ? "column" : "row";
   const slice = useSlice(axis);
   const truth = choiceOf("truth").picture;
-  const placed: Mark[] = marked
-    ? spots.filter((spot) => spot.frame === frame).map(({ id, ...spot }) => ({ key: id, ...spot }))
-    : [];
-  const here = taken && taken.part.frame === frame && !taken.spot ? taken.part : null;
   const marksOf = ({ id }: Choice): Mark[] => [
-    ...placed,
+    ...(marked ? spots.map((spot) => ({ ...spot, key: spot.id })) : []),
     ...remarks
-      .filter((remark) => marked && remark.letter === id && remark.frame === frame)
+      .filter((remark) => marked && remark.letter === id)
       .map((remark) => ({ ...remark, key: remark.id, name: remark.defect })),
-    ...(here ? [{ key: "taken", name: "this part", ...here }] : []),
+    ...(taken && !taken.spot ? [{ key: "taken", name: "this part", ...taken.part }] : []),
   ];
   const kind = maps.find(({ id }) => id === mapped?.fault);
   const pair = paired(mode) ? mode : null;
@@ -285,7 +280,7 @@ export function LookPage({ trial }: { trial: Trial }) {
             </div>
           )}
           {kind && mapped && mode === "panes" && (
-            <MapBar trial={trial} kind={kind} mapped={mapped} active={active} change={change} go={go} />
+            <MapBar kind={kind} mapped={mapped} active={active} map={map} change={change} go={go} />
           )}
           {taken && (
             <Strip

@@ -24,46 +24,43 @@ export function readMapped(params: URLSearchParams, kinds: FaultMap[]): Mapped |
   };
 }
 
-const heatOf = (found: MapAnswer, { fault, opacity, alone }: Mapped, frame: number): Heat => ({
-  url: `/api/pictures/${found.picture_id}/maps/${fault}/${frame}`,
-  opacity,
-  alone,
-});
+/** The map of an entry at the frame that stands; none of truth and input, and none is asked for while a clip plays. */
+export function useFaultMap(trial: Trial, choice: Choice, mapped: Mapped | null) {
+  const playing = usePlayer((player) => player.playing);
+  const fault = mapped && choice.entry && choice.picture && !playing ? mapped.fault : null;
+  const frame = useViewport((view) => (fault ? view.frame : 0));
+  const found = useMap(trial.id, choice.id, fault, frame);
+  return { asked: fault !== null, frame, map: (fault && found.data) || null, error: found.error };
+}
 
-/** The map over an entry at the frame that stands; none for truth and input, and none while a clip plays. */
+/** What lies over the pixels of an entry, or a word on why it does not yet. */
 export function useHeat(
   trial: Trial,
   choice: Choice,
   mapped: Mapped | null,
 ): { heat: Heat | null; told: string } {
-  const frame = useViewport((view) => view.frame);
-  const playing = usePlayer((player) => player.playing);
-  const fault = mapped && choice.entry && choice.picture && !playing ? mapped.fault : null;
-  const found = useMap(trial.id, choice.id, fault, frame);
-  if (!mapped || !fault) return { heat: null, told: "" };
-  if (found.data) return { heat: heatOf(found.data, mapped, frame), told: "" };
-  return { heat: null, told: found.error ? found.error.message : "making the map" };
+  const { asked, frame, map, error } = useFaultMap(trial, choice, mapped);
+  if (!mapped || !asked) return { heat: null, told: "" };
+  if (!map) return { heat: null, told: error ? error.message : "making the map" };
+  const { fault, opacity, alone } = mapped;
+  return {
+    heat: { url: `/api/pictures/${map.picture_id}/maps/${fault}/${frame}`, opacity, alone },
+    told: "",
+  };
 }
 
 interface Props {
-  trial: Trial;
   kind: FaultMap;
   mapped: Mapped;
   active: Choice;
+  /** The active entry's own map, once it is there. */
+  map: MapAnswer | null;
   change: (values: Record<string, string>) => void;
   go: (part: Region) => void;
 }
 
-/** The worst place of the map over an entry; null while nobody knows. */
-export function useWorst(trial: Trial, active: Choice, mapped: Mapped | null): MapAnswer | null {
-  const frame = useViewport((view) => view.frame);
-  const found = useMap(trial.id, active.id, mapped && active.entry ? mapped.fault : null, frame);
-  return found.data ?? null;
-}
-
 /** What the map means, its scale, how strongly it lies over the picture, and the way to its worst place. */
-export function MapBar({ trial, kind, mapped, active, change, go }: Props) {
-  const worst = useWorst(trial, active, mapped);
+export function MapBar({ kind, mapped, active, map, change, go }: Props) {
   const tint = `rgb(${TINT.join(" ")})`;
   return (
     <section
@@ -108,12 +105,12 @@ export function MapBar({ trial, kind, mapped, active, change, go }: Props) {
         <button
           type="button"
           className={CHIP}
-          disabled={!worst}
+          disabled={!map}
           title="Key V"
-          onClick={() => worst && go(worst.worst)}
+          onClick={() => map && go(map.worst)}
         >
           Worst place of {active.plate}
-          {worst && `: ${Number(worst.value.toPrecision(2))} ${kind.unit}`}
+          {map && `: ${Number(map.value.toPrecision(2))} ${kind.unit}`}
         </button>
       )}
       <span className="text-[#c4c4c4]">{kind.meaning}</span>

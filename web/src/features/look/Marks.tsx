@@ -5,6 +5,7 @@ import { pixelAt } from "../../viewer/pointer";
 /** Something marked on the picture: a rectangle, or a point without width and height. */
 export interface Mark extends Region {
   key: string;
+  frame: number;
   name: string;
   /** A remark says how bad it is, 1 to 3; a spot does not. */
   severity?: number;
@@ -14,6 +15,7 @@ const FRAME = "outline-1 outline-[#f5f5f5] shadow-[0_0_0_2px_#1c1c1c]";
 
 function MarkBox({ mark, pane }: { mark: Mark; pane: Viewport["pane"] | null }) {
   const view = useViewport();
+  if (mark.frame !== view.frame) return null;
   const box = onPane({ ...view, pane: pane ?? view.pane }, mark);
   const point = mark.width === 0;
   return (
@@ -40,7 +42,7 @@ interface Props {
 /** What is marked, over the pixels of a pane; and the drawing of a new part. */
 export function Marks({ marks, onDraw }: Props) {
   const from = useRef<{ x: number; y: number } | null>(null);
-  const [drawn, draw] = useState<Region | null>(null);
+  const [drawn, draw] = useState<(Region & { frame: number }) | null>(null);
   const root = useRef<HTMLDivElement>(null);
   // Panes beside one another may differ by a pixel: a mark lies on the pixels of its own.
   const [pane, setPane] = useState<Viewport["pane"] | null>(null);
@@ -84,7 +86,10 @@ export function Marks({ marks, onDraw }: Props) {
         event.currentTarget.setPointerCapture(event.pointerId);
         from.current = placeOf(event);
       }}
-      onPointerMove={(event) => draw(partTo(event))}
+      onPointerMove={(event) => {
+        const part = partTo(event);
+        draw(part && { ...part, frame: useViewport.getState().frame });
+      }}
       onPointerUp={(event) => {
         const part = partTo(event);
         from.current = null;

@@ -1,5 +1,5 @@
 import { useState, type ReactNode } from "react";
-import type { Entry, Measure, PixelShown, Place, Spot, Trial } from "../../api/client";
+import type { Entry, Measure, PixelRead, Place, Spot, Trial } from "../../api/client";
 import { useDefects, useMarking, usePartScores, usePixel } from "../../api/marks";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { commonNote } from "../scores/notes";
@@ -71,7 +71,7 @@ function Figures({ measures, entries }: { measures: Measure[]; entries: Entry[] 
 const signed = (value: number) => `${value < 0 ? "−" : ""}${Math.abs(value).toFixed(2)}`;
 
 /** The exact values of everything at one pixel. */
-function PixelTable({ found }: { found: Record<string, PixelShown> }) {
+function PixelTable({ found }: { found: Record<string, PixelRead> }) {
   const names: Record<string, string> = { truth: "Truth", input: "Input" };
   return (
     <table className="text-[13px] tabular-nums" data-testid="pixel">
@@ -93,7 +93,7 @@ function PixelTable({ found }: { found: Record<string, PixelShown> }) {
               {codes.join(" ")} <span className="text-[#b9b9b9]">{bits}-bit</span>
             </td>
             <td className="pr-6">{lab.map(signed).join(", ")}</td>
-            <td>{from_truth?.toFixed(2) ?? ""}</td>
+            <td>{name === "truth" ? "" : from_truth.toFixed(2)}</td>
           </tr>
         ))}
       </tbody>

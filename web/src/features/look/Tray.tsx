@@ -1,4 +1,4 @@
-import type { Entry, Measure, Remark, Standing, Trial } from "../../api/client";
+import type { Entry, Measure, Picture, Remark, Standing, Trial } from "../../api/client";
 import { useMarking } from "../../api/marks";
 import { seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
@@ -12,7 +12,6 @@ const STANDINGS: [Standing, string][] = [
   ["finalist", "Finalist"],
   ["retired", "Retire"],
 ];
-const WORDS: Record<string, string> = { kept: "kept", finalist: "finalist", retired: "retired" };
 
 /** What is dragged from the tray to a pane. */
 export const DRAGGED = "application/x-mistline-entry";
@@ -39,7 +38,7 @@ function Thought({ trial, entry }: { trial: Trial; entry: Entry }) {
       ))}
       {entry.standing && (
         <input
-          aria-label={`Why ${entry.letter} is ${WORDS[entry.standing]}`}
+          aria-label={`Why ${entry.letter} is ${entry.standing}`}
           placeholder="why"
           maxLength={500}
           value={reason}
@@ -50,6 +49,26 @@ function Thought({ trial, entry }: { trial: Trial; entry: Entry }) {
         />
       )}
     </div>
+  );
+}
+
+/** The frame that is shown, for elsewhere. */
+function TakeAway({ picture }: { picture: Picture }) {
+  const frame = useViewport((view) => Math.min(view.frame, picture.frames - 1));
+  return (
+    <p className="pl-8 text-[12px] text-[#c4c4c4]">
+      <a className="underline" download href={`/api/pictures/${picture.id}/frames/${frame}/plate`}>
+        Lossless file
+      </a>
+      {", "}
+      <a
+        className="underline"
+        title="The address for viewers that read the open IIIF Image API 3"
+        href={`/api/iiif/3/${picture.id}-${frame}/info.json`}
+      >
+        for other viewers
+      </a>
+    </p>
   );
 }
 
@@ -65,8 +84,6 @@ interface RowProps {
 
 function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) {
   const { entry } = choice;
-  const moment = useViewport((view) => view.frame);
-  const frame = Math.min(moment, (choice.picture?.frames ?? 1) - 1);
   const same = trial.same.flatMap(({ first, second }) =>
     first === choice.id ? second : second === choice.id ? first : [],
   );
@@ -99,21 +116,7 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
           </span>
         </span>
       </button>
-      {active && choice.picture && (
-        <p className="pl-8 text-[12px] text-[#c4c4c4]">
-          <a className="underline" download href={`/api/pictures/${choice.picture.id}/frames/${frame}/plate`}>
-            Lossless file
-          </a>
-          {", "}
-          <a
-            className="underline"
-            title="The address for viewers that read the open IIIF Image API 3"
-            href={`/api/iiif/3/${choice.picture.id}-${frame}/info.json`}
-          >
-            for other viewers
-          </a>
-        </p>
-      )}
+      {active && choice.picture && <TakeAway picture={choice.picture} />}
       {entry && !entry.control && choice.picture && (
         <>
           {choice.detail !== DEFAULTS && (

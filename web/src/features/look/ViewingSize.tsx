@@ -6,10 +6,10 @@ import { CHIP, FIELD } from "./chip";
 
 const FIRST = { shown: "120", from: "200", screen: "60", desk: "60" };
 const ASKED: [keyof typeof FIRST, string][] = [
-  ["shown", "Print or screen of the audience, width"],
-  ["from", "seen from"],
-  ["screen", "This screen, width"],
-  ["desk", "seen from"],
+  ["shown", "Width of the print or screen they see"],
+  ["from", "They see it from"],
+  ["screen", "Width of this screen"],
+  ["desk", "You see it from"],
 ];
 
 /** The zoom at which one sees what the audience sees. */

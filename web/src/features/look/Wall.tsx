@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Entry, Measure, Spot, Trial } from "../../api/client";
+import type { Measure, Spot, Trial } from "../../api/client";
 import { useMarking, useSpotScores } from "../../api/marks";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Cell } from "../../viewer/Cell";
@@ -45,6 +45,7 @@ function Head({ trial, choice, move }: HeadProps) {
   return (
     <th
       scope="col"
+      data-caption={`${choice.plate}  ${choice.name}`}
       draggable={!PINNED.includes(choice.id)}
       onDragStart={(event) => event.dataTransfer.setData(DRAGGED, choice.id)}
       onDragOver={(event) => event.preventDefault()}
@@ -53,11 +54,7 @@ function Head({ trial, choice, move }: HeadProps) {
     >
       <div className="flex w-42 items-center gap-1.5">
         <LetterPlate letter={choice.plate} neutral />
-        <span
-          data-caption={`${choice.plate}  ${choice.name}`}
-          className="min-w-0 flex-1 truncate text-[13px] font-semibold"
-          title={choice.name}
-        >
+        <span className="min-w-0 flex-1 truncate text-[13px] font-semibold" title={choice.name}>
           {choice.name}
         </span>
         {entry && !entry.control && (
@@ -90,21 +87,18 @@ interface RowProps {
   go: (spot: Spot, id: string) => void;
 }
 
-function SpotFigure({ entries, letter, measure }: { entries: Entry[]; letter: string; measure: Measure }) {
-  const entry = entries.find((one) => one.letter === letter);
-  return entry ? <Figure entry={entry} measure={measure} /> : null;
-}
-
-function SpotScores(props: { trial: Trial; spot: Spot; letter: string; measure: Measure }) {
+/** What an entry scores at a spot. */
+function SpotScore(props: { trial: Trial; spot: Spot; letter: string; measure: Measure }) {
   const { trial, spot, letter, measure } = props;
   const done = trial.entries.filter(({ state }) => state === "done").length;
   const found = useSpotScores(trial.id, spot.id, done);
+  const entry = found.data?.find((one) => one.letter === letter);
   return (
     <p className="h-5 bg-[#2b2b2b] px-1 text-[13px]">
-      {found.data ? (
-        <SpotFigure entries={found.data} letter={letter} measure={measure} />
+      {entry ? (
+        <Figure entry={entry} measure={measure} />
       ) : (
-        <span className="text-[#b9b9b9]">{found.error ? "–" : "…"}</span>
+        <span className="text-[#b9b9b9]">{found.isLoading ? "…" : "–"}</span>
       )}
     </p>
   );
@@ -115,11 +109,10 @@ function Row({ trial, spot, columns, measure, zoom, go }: RowProps) {
     <tr>
       <th
         scope="row"
+        data-caption={spot.name}
         className="sticky left-0 z-[1] w-28 max-w-28 min-w-28 bg-[#2b2b2b] px-2 text-left align-top font-normal"
       >
-        <span data-caption={spot.name} className="block pt-1 font-semibold wrap-anywhere">
-          {spot.name}
-        </span>
+        <span className="block pt-1 font-semibold wrap-anywhere">{spot.name}</span>
         <span className="text-[12px] text-[#c4c4c4]">
           {trial.frames > 1 ? `frame ${trial.first + spot.frame}` : `${spot.left}, ${spot.top}`}
         </span>
@@ -147,7 +140,7 @@ function Row({ trial, spot, columns, measure, zoom, go }: RowProps) {
             )}
           </button>
           {measure && !PINNED.includes(choice.id) && (
-            <SpotScores trial={trial} spot={spot} letter={choice.id} measure={measure} />
+            <SpotScore trial={trial} spot={spot} letter={choice.id} measure={measure} />
           )}
         </td>
       ))}
@@ -215,11 +208,11 @@ export function Wall({ trial, choices, spots, by, hand, change, go, find }: Prop
           {told}
         </span>
       </div>
-      <div className="relative min-h-0 flex-1 overflow-auto bg-[var(--surround)]">
+      <div data-scrolls className="relative min-h-0 flex-1 overflow-auto bg-[var(--surround)]">
         <table className="border-separate border-spacing-0">
           <thead>
             <tr>
-              <td className="sticky top-0 left-0 z-[3] bg-[#2b2b2b]" />
+              <td data-caption="" className="sticky top-0 left-0 z-[3] bg-[#2b2b2b]" />
               {columns.map((choice) => (
                 <Head key={choice.id} trial={trial} choice={choice} move={move} />
               ))}

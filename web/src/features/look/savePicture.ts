@@ -1,11 +1,10 @@
 const STRIP = 28; // CSS pixels of the caption below
-
-const neutral = (element: Element, property: "backgroundColor" | "color") =>
-  getComputedStyle(element)[property];
+const INK = "#ececec";
 
 /**
  * What an element shows of pictures, at the screen's own pixels, as a PNG: every canvas as it is, every caption
- * (`data-caption`) as text where it stands, and a strip below that says what it is.
+ * (`data-caption`) as text where it stands, both within what scrolls (`data-scrolls`), and a strip below that says what
+ * it is.
  */
 export async function pictureOf(root: HTMLElement, words: string): Promise<Blob | null> {
   const scale = window.devicePixelRatio;
@@ -15,45 +14,51 @@ export async function pictureOf(root: HTMLElement, words: string): Promise<Blob 
   sheet.height = Math.round((base.height + STRIP) * scale);
   const context = sheet.getContext("2d", { alpha: false });
   if (!context) return null;
-  context.fillStyle = neutral(root, "backgroundColor");
-  context.fillRect(0, 0, sheet.width, sheet.height);
-  context.font = `${13 * scale}px "Atkinson Hyperlegible Next Variable", sans-serif`;
-  context.textBaseline = "middle";
-  const write = (text: string, left: number, middle: number, width: number) => {
-    context.save();
-    context.beginPath();
-    context.rect(left * scale, (middle - 20) * scale, width * scale, 40 * scale);
-    context.clip();
-    context.fillText(text, (left + 8) * scale, middle * scale);
-    context.restore();
-  };
-  for (const canvas of root.querySelectorAll("canvas")) {
-    const box = canvas.getBoundingClientRect();
-    context.filter = canvas.style.filter || "none";
-    context.drawImage(
-      canvas,
-      Math.round((box.left - base.left) * scale),
-      Math.round((box.top - base.top) * scale),
-    );
-  }
-  context.filter = "none";
-  for (const caption of root.querySelectorAll<HTMLElement>("[data-caption]")) {
-    const box = caption.getBoundingClientRect();
-    context.fillStyle = "#2b2b2b";
-    context.fillRect(
+  /** Where a rectangle lies on the sheet. */
+  const place = (box: DOMRect) =>
+    [
       (box.left - base.left) * scale,
       (box.top - base.top) * scale,
       box.width * scale,
       box.height * scale,
-    );
-    context.fillStyle = "#ececec";
-    const text = caption.dataset.caption ?? "";
-    write(text, box.left - base.left, box.top - base.top + box.height / 2, box.width);
+    ] as const;
+  const clipped = (boxes: DOMRect[], draw: () => void) => {
+    context.save();
+    for (const box of boxes) {
+      context.beginPath();
+      context.rect(...place(box));
+      context.clip();
+    }
+    draw();
+    context.restore();
+  };
+  const bar = (box: DOMRect, room: DOMRect, fill: string, text: string) =>
+    clipped([room, box], () => {
+      const [left, top, width, height] = place(box);
+      context.fillStyle = fill;
+      context.fillRect(left, top, width, height);
+      context.fillStyle = INK;
+      context.fillText(text, left + 8 * scale, top + height / 2);
+    });
+  const roomOf = (element: Element) => (element.closest("[data-scrolls]") ?? root).getBoundingClientRect();
+  context.fillStyle = getComputedStyle(root).backgroundColor;
+  context.fillRect(0, 0, sheet.width, sheet.height);
+  context.font = `${13 * scale}px "Atkinson Hyperlegible Next Variable", sans-serif`;
+  context.textBaseline = "middle";
+  for (const canvas of root.querySelectorAll("canvas")) {
+    clipped([roomOf(canvas)], () => {
+      const [left, top] = place(canvas.getBoundingClientRect());
+      context.filter = canvas.style.filter || "none";
+      context.drawImage(canvas, Math.round(left), Math.round(top));
+    });
   }
-  context.fillStyle = "#1c1c1c";
-  context.fillRect(0, base.height * scale, sheet.width, STRIP * scale);
-  context.fillStyle = "#ececec";
-  write(words, 0, base.height + STRIP / 2, base.width);
+  const layer = (element: Element) => Number(getComputedStyle(element).zIndex) || 0;
+  for (const caption of [...root.querySelectorAll<HTMLElement>("[data-caption]")].sort(
+    (one, other) => layer(one) - layer(other),
+  ))
+    bar(caption.getBoundingClientRect(), roomOf(caption), "#2b2b2b", caption.dataset.caption ?? "");
+  const below = new DOMRect(base.left, base.bottom, base.width, STRIP);
+  bar(below, below, "#1c1c1c", words);
   return new Promise((done) => sheet.toBlob(done, "image/png"));
 }
 
