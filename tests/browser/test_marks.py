@@ -291,6 +291,8 @@ def test_twelve_entries_with_long_names_stand_on_the_wall(page: Page, app: Runni
     page.keyboard.press("Shift+Digit2")  # the eleventh entry, by key
     page.keyboard.press("p")
     expect(page.get_by_role("region", name=names[10])).to_be_visible()
+    expect(page).to_have_url(re.compile("z=1"))
+    assert page.get_by_test_id("spot-box").count() > 0  # a zoom without a place is the middle
 
 
 def test_no_map_is_asked_for_while_a_clip_plays(page: Page, app: Running, tmp_path: Path) -> None:

@@ -2,6 +2,7 @@ import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Picture, Place, Spot, Trial } from "../../api/client";
 import { useMapKinds, useRemarks, useSpots } from "../../api/marks";
+import { zoomText } from "../../ui/format";
 import { Button } from "../../ui/parts";
 import { useDriver, usePlayer } from "../../viewer/player";
 import { useViewport, visible, type Region } from "../../viewer/viewport";
@@ -141,8 +142,10 @@ export function LookPage({ trial }: { trial: Trial }) {
     const words = [
       trial.name,
       trial.words,
-      ...(trial.frames > 1 ? [`frame ${trial.first + view.frame}`] : []),
-      `${Math.round(view.x)}, ${Math.round(view.y)} in the middle`,
+      ...(trial.frames > 1 && mode !== "wall" ? [`frame ${trial.first + view.frame}`] : []),
+      mode === "wall"
+        ? `${zoomText(view.zoom ?? 1)} at every spot`
+        : `${Math.round(view.x)}, ${Math.round(view.y)} in the middle`,
       ...(taken?.spot ? [taken.spot.name] : []),
     ];
     void pictureOf(shownArea.current, words.join(" · ")).then(

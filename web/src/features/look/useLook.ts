@@ -229,8 +229,9 @@ function useOpening(trial: Trial, params: URLSearchParams, choices: Choice[]) {
   }, [trial.id, trial.frames, rate]);
   const { width, height } = trial.plan.truth;
   useEffect(() => {
-    const [x, y, zoom] = ["x", "y", "z"].map((key) => Number(params.get(key)));
-    const place = params.has("z") ? { x: x ?? 0, y: y ?? 0, zoom: zoom || null } : undefined;
+    const named = (key: string, otherwise: number) => Number(params.get(key) ?? otherwise) || 0;
+    const [x, y] = [named("x", width / 2), named("y", height / 2)];
+    const place = params.has("z") ? { x, y, zoom: named("z", 0) || null } : undefined;
     open({ width, height }, place);
     // Only on opening: afterwards the viewport leads and the address follows.
     // eslint-disable-next-line react-hooks/exhaustive-deps
