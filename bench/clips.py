@@ -260,19 +260,21 @@ def _played(app: Running, page: Page, folder: Path) -> list[list[str]]:
     ]  # fmt: skip
 
 
-def rows() -> list[list[str]]:
+def rows() -> Iterator[list[str]]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         folder.chmod(0o755)
-        found = [_memory(folder), _frame_times(folder), _access(folder), _measures()]
+        yield _memory(folder)
+        yield _frame_times(folder)
+        yield _access(folder)
+        yield _measures()
         url = cluster.start(folder / "postgres")
         try:
             with running(url, folder) as app:
-                found.append(_shards(app, folder))
+                yield _shards(app, folder)
                 with sync_playwright() as playwright:
                     browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
-                    found += _played(app, browser.new_page(viewport={"width": 1280, "height": 800}), folder)
+                    yield from _played(app, browser.new_page(viewport={"width": 1280, "height": 800}), folder)
                     browser.close()
         finally:
             cluster.stop(folder / "postgres")
-    return found

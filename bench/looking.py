@@ -3,6 +3,7 @@
 import os
 import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import cv2
@@ -122,7 +123,7 @@ def _difference(page: Page, app: Running) -> list[list[str]]:
     ]  # fmt: skip
 
 
-def rows() -> list[list[str]]:
+def rows() -> Iterator[list[str]]:
     with tempfile.TemporaryDirectory() as name:
         Path(name).chmod(0o755)
         url = cluster.start(Path(name) / "postgres")
@@ -133,8 +134,9 @@ def rows() -> list[list[str]]:
                 with sync_playwright() as playwright:
                     browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
                     page = browser.new_page(viewport={"width": 1280, "height": 800})
-                    found = [_wall(page, app.address, trial), *_parts(app, trial), *_difference(page, app)]
+                    yield _wall(page, app.address, trial)
+                    yield from _parts(app, trial)
+                    yield from _difference(page, app)
                     browser.close()
-                return found
         finally:
             cluster.stop(Path(name) / "postgres")

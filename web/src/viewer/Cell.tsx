@@ -1,6 +1,7 @@
 import { useEffect, useRef } from "react";
 import type { Picture } from "../api/client";
-import { paint } from "./paint";
+import { REST_MS } from "./Pane";
+import { isExact, paint, refine } from "./paint";
 import { followTiles } from "./tiles";
 import { useViewport } from "./viewport";
 
@@ -25,13 +26,18 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
     const element = canvas.current;
     if (!element) return;
     let asked = 0;
-    let whole = false;
+    let [whole, rest] = [false, 0];
     const draw = () => {
       asked = 0;
       const pane = { width: element.width, height: element.height };
       const view = { extent, pane, x, y, zoom, smooth, frame, lift };
-      whole = paint(element, picture, view, getComputedStyle(element).backgroundColor);
-      element.dataset.shown = whole ? picture.id : "";
+      const surround = getComputedStyle(element).backgroundColor;
+      whole = paint(element, picture, view, surround);
+      const exact = isExact(element, picture, view, surround);
+      Object.assign(element.dataset, { shown: whole ? picture.id : "", exact: whole && exact ? "true" : "" });
+      window.clearTimeout(rest);
+      if (whole && !exact)
+        rest = window.setTimeout(() => refine(element, picture, view, surround) && draw(), REST_MS);
     };
     const later = () => (asked ||= requestAnimationFrame(draw));
     const observer = new ResizeObserver(() => {
@@ -41,10 +47,11 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
       draw();
     });
     observer.observe(element);
-    const stop = followTiles(() => !whole && later());
+    const stop = followTiles(() => element.dataset.exact || later());
     return () => {
       observer.disconnect();
       stop();
+      window.clearTimeout(rest);
       cancelAnimationFrame(asked);
     };
   }, [picture, extent, x, y, zoom, frame, smooth, lift]);

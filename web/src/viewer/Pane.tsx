@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
-import { keyOf, paintScene, sceneReady, type Scene } from "./scene";
+import { keyOf, paintScene, refineScene, sceneExact, sceneReady, type Scene } from "./scene";
 import { pointAt } from "./pointer";
 import { followTiles } from "./tiles";
 import { useViewport, zoomOf } from "./viewport";
@@ -10,6 +10,9 @@ interface Props {
   /** Told after each drawing: the key of the scene that stands there with all its pixels, or null. */
   onShown?: (key: string | null) => void;
 }
+
+/** Below 100 % a view that has rested for so long is drawn exactly; while it moves or plays, quickly. */
+export const REST_MS = 60;
 
 /** The browser's own count, which knows how a fractional edge was snapped, unless it forgets the scaling. */
 function devicePixels(length: number, exact: number | undefined): number {
@@ -94,26 +97,43 @@ export function Pane({ scene, label, onShown }: Props) {
   const wanted = useRef(scene);
   const shown = useRef<Scene | null>(null);
   const frame = useRef(0);
+  const rest = useRef(0);
   const told = useRef(onShown);
-  const [draw] = useState(() => () => {
-    cancelAnimationFrame(frame.current);
-    frame.current = requestAnimationFrame(() => {
-      const shared = useViewport.getState();
-      const next = wanted.current;
-      if (!canvas.current) return;
-      const { width, height } = canvas.current;
-      const view = { ...shared, zoom: zoomOf(shared), pane: { width, height } };
-      const same = shown.current && keyOf(next) === keyOf(shown.current);
-      if (same || !shown.current || sceneReady(next, view)) shown.current = next;
-      const whole = paintScene(canvas.current, shown.current, view);
-      const key = whole ? keyOf(shown.current) : null;
-      const heat = whole && shown.current.kind === "one" ? shown.current.heat : undefined;
-      const mapped = heat ? `${heat.url}${heat.alone ? " alone" : ""}` : "";
-      const pictures = whole ? shown.current.pictures.map(({ id }) => id).join(" ") : "";
-      Object.assign(canvas.current.dataset, { shown: pictures, zoom: view.zoom, frame: view.frame, mapped });
-      told.current?.(key);
-    });
-  });
+  const [draw] = useState(
+    () =>
+      function draw() {
+        cancelAnimationFrame(frame.current);
+        window.clearTimeout(rest.current);
+        frame.current = requestAnimationFrame(() => {
+          const shared = useViewport.getState();
+          const next = wanted.current;
+          if (!canvas.current) return;
+          const { width, height } = canvas.current;
+          const view = { ...shared, zoom: zoomOf(shared), pane: { width, height } };
+          const same = shown.current && keyOf(next) === keyOf(shown.current);
+          if (same || !shown.current || sceneReady(next, view)) shown.current = next;
+          const whole = paintScene(canvas.current, shown.current, view);
+          const key = whole ? keyOf(shown.current) : null;
+          const heat = whole && shown.current.kind === "one" ? shown.current.heat : undefined;
+          const moved = whole && shown.current.kind === "one" && shown.current.shift ? "true" : "";
+          const mapped = heat ? `${heat.url}${heat.alone ? " alone" : ""}` : "";
+          const pictures = whole ? shown.current.pictures.map(({ id }) => id).join(" ") : "";
+          Object.assign(canvas.current.dataset, {
+            shown: pictures,
+            zoom: view.zoom,
+            frame: view.frame,
+            mapped,
+            moved,
+          });
+          const exact = whole && sceneExact(canvas.current, shown.current, view);
+          canvas.current.dataset.exact = exact ? "true" : "";
+          const [stands, on] = [shown.current, canvas.current];
+          if (whole && !exact)
+            rest.current = window.setTimeout(() => refineScene(on, stands, view) && draw(), REST_MS);
+          told.current?.(key);
+        });
+      },
+  );
   useDevicePixels(canvas, draw);
   useWheel(canvas);
   useEffect(() => {
@@ -123,7 +143,10 @@ export function Pane({ scene, label, onShown }: Props) {
   }, [scene, onShown, draw]);
   useEffect(() => {
     const stops = [useViewport.subscribe(draw), followTiles(draw)];
-    return () => stops.forEach((stop) => stop());
+    return () => {
+      stops.forEach((stop) => stop());
+      window.clearTimeout(rest.current);
+    };
   }, [draw]);
   const lift = useViewport((view) => view.lift);
   return (

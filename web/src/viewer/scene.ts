@@ -1,5 +1,5 @@
 import type { Picture } from "../api/client";
-import { paint, ready, type Clip } from "./paint";
+import { isExact, paint, ready, refine, type Clip, type Shift } from "./paint";
 import { ciede2000, labOf } from "./colour";
 import { paintHeat, type Heat } from "./heat";
 import { paintSlice, sliceUrl, type Slice } from "./slice";
@@ -22,10 +22,25 @@ export const MOST_COLOUR = 32;
 
 /** What a pane shows: one picture, two beside a divider (its place a share of the pane), how two differ, or time. */
 export type Scene =
-  | { kind: "one"; pictures: [Picture]; heat?: Heat }
+  | { kind: "one"; pictures: [Picture]; heat?: Heat; shift?: Shift }
   | { kind: "wipe"; pictures: [Picture, Picture]; upright: boolean; share: number }
   | { kind: "difference"; pictures: [Picture, Picture]; look: DifferenceLook }
   | { kind: "slice"; pictures: [Picture]; slice: Slice };
+
+const shiftOf = (scene: Scene) => (scene.kind === "one" ? scene.shift : undefined);
+const surroundOf = (canvas: HTMLCanvasElement) => getComputedStyle(canvas).backgroundColor;
+
+/** Whether every picture stands there as the mean over each device pixel; a difference is exact from 100 % on only. */
+export const sceneExact = (canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean =>
+  scene.kind !== "slice" &&
+  scene.pictures.every((picture) =>
+    isExact(canvas, picture, view, scene.kind === "difference" ? "" : surroundOf(canvas), shiftOf(scene)),
+  );
+
+/** Make the exact pixels of a view that rests; false while tiles are on their way, or where there are none to make. */
+export const refineScene = (canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean =>
+  (scene.kind === "one" || scene.kind === "wipe") &&
+  scene.pictures.every((picture) => refine(canvas, picture, view, surroundOf(canvas), shiftOf(scene)));
 
 /** Pictures in their order; two scenes with the same ones differ in how they are shown only. */
 export const keyOf = (scene: Scene): string =>
@@ -33,6 +48,7 @@ export const keyOf = (scene: Scene): string =>
     scene.kind,
     ...(scene.kind === "slice" ? [scene.slice.axis, scene.slice.at] : []),
     ...(scene.kind === "one" && scene.heat ? [scene.heat.url] : []),
+    ...(scene.kind === "one" && scene.shift ? [scene.shift.right, scene.shift.down] : []),
     ...scene.pictures.map(({ id }) => id),
   ].join(" ");
 
@@ -40,7 +56,7 @@ export const sceneReady = (scene: Scene, view: Viewport): boolean =>
   scene.kind === "slice"
     ? tile(sliceUrl(scene.pictures[0], scene.slice)) !== null
     : [
-        ...scene.pictures.map((picture) => ready(picture, view)),
+        ...scene.pictures.map((picture) => ready(picture, view, shiftOf(scene))),
         scene.kind !== "one" || !scene.heat || tile(scene.heat.url) !== null,
       ].every(Boolean);
 
@@ -106,9 +122,9 @@ function another({ width, height }: HTMLCanvasElement): HTMLCanvasElement {
 
 /** Draw a scene; true when all its pixels are here. */
 export function paintScene(canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean {
-  const surround = getComputedStyle(canvas).backgroundColor;
+  const surround = surroundOf(canvas);
   if (scene.kind === "one") {
-    const whole = paint(canvas, scene.pictures[0], view, surround);
+    const whole = paint(canvas, scene.pictures[0], view, surround, undefined, scene.shift);
     return (!scene.heat || paintHeat(canvas, scene.heat, view)) && whole;
   }
   if (scene.kind === "slice") return paintSlice(canvas, scene.pictures[0], scene.slice, view, surround);

@@ -164,6 +164,7 @@ export function LookPage({ trial }: { trial: Trial }) {
     compare: look.compare,
     swap: look.swap,
     back: look.back,
+    pin: () => look.pin(look.panes[look.focus]),
     more: {
       l: () => change({ lift: String(liftAfter(useViewport.getState().lift)) }),
       m: () => draw(visible(useViewport.getState())),
@@ -261,6 +262,10 @@ export function LookPage({ trial }: { trial: Trial }) {
                   onDraw={marking ? draw : null}
                   mapped={mapped}
                   loupe={loupe}
+                  pinned={look.pinned.includes(choice.id)}
+                  onPin={() => look.pin(choice.id)}
+                  placed={look.placed.includes(choice.id)}
+                  onPlace={() => look.place(choice.id)}
                   active={index === look.focus && look.panes.length > 1}
                   slice={mode === "time" ? slice : null}
                   onActivate={() => look.setFocus(index)}

@@ -1,14 +1,18 @@
 import { useMemo, useRef, useState, type PointerEvent } from "react";
 import type { Picture, Trial } from "../../api/client";
+import { usePixel } from "../../api/marks";
+import { useResting } from "../../ui/useResting";
 import { zoomText } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Cell } from "../../viewer/Cell";
 import { Pane } from "../../viewer/Pane";
+import type { Shift } from "../../viewer/paint";
 import { keyOf, type Scene } from "../../viewer/scene";
 import { usePlace, valueAt } from "../../viewer/pointer";
 import { usePlayer } from "../../viewer/player";
 import { frameAtPlace, type Slice } from "../../viewer/slice";
 import { useViewport, zoomOf, type Region } from "../../viewer/viewport";
+import { CHIP } from "./chip";
 import { useHeat, type Mapped } from "./MapBar";
 import { Marks, type Mark } from "./Marks";
 import { DRAGGED } from "./Tray";
@@ -37,8 +41,26 @@ function Values({ choice, truth }: { choice: Choice; truth: Picture | null }) {
   );
 }
 
+/** How far a result lies off its truth, in truth pixels, where that is sure and worth a word; null elsewhere. */
+export function misplaced({ entry }: Choice): Shift | null {
+  const { right = 0, down = 0, sure = 0 } = entry?.scores.registration?.parts ?? {};
+  return sure && Math.hypot(right, down) >= WORTH_A_WORD ? { right, down } : null;
+}
+
+const WORTH_A_WORD = 0.1; // pixels: less shows nowhere
+const back = ({ right, down }: Shift): Shift => ({ right: -right, down: -down });
+
+/** "0.25 px right, 0.50 px up" */
+function inWords({ right, down }: Shift): string {
+  const told = (length: number, words: [string, string]) =>
+    Math.abs(length) < 0.005 ? [] : `${Math.abs(length).toFixed(2)} px ${words[length > 0 ? 0 : 1]}`;
+  return [told(right, ["right", "left"]), told(down, ["down", "up"])].flat().join(", ");
+}
+
 interface CaptionProps {
   choice: Choice;
+  /** What a pane can do with what it shows; a side of two pictures can not. */
+  doing?: { pinned: boolean; pin: () => void; placed: boolean; place: () => void };
   extent: { width: number };
   truth: Picture | null;
   /** Whether the pane shows the picture's own brightness, which a lift raises. */
@@ -46,13 +68,20 @@ interface CaptionProps {
 }
 
 /** What a picture is, in words, over its pixels. */
-export function Caption({ choice, extent, truth, liftable = true }: CaptionProps) {
+export function Caption({ choice, extent, truth, liftable = true, doing }: CaptionProps) {
+  const off = misplaced(choice);
   const lift = useViewport((view) => view.lift);
   const zoom = useViewport((view) => zoomOf(view));
   const scale = choice.picture ? extent.width / choice.picture.width : 1;
   return (
     <div
-      data-caption={`${choice.plate === choice.name ? "" : `${choice.plate}  `}${choice.name}, ${choice.detail}, ${zoomText(zoom * scale)}${liftable && lift > 1 ? `, lifted ${lift}×` : ""}`}
+      data-caption={[
+        `${choice.plate === choice.name ? "" : `${choice.plate}  `}${choice.name}`,
+        choice.detail,
+        zoomText(zoom * scale),
+        ...(liftable && lift > 1 ? [`lifted ${lift}×`] : []),
+        ...(off && doing?.placed ? [`moved back by ${inWords(off)}`] : []),
+      ].join(", ")}
       className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-[#2b2b2b] px-2 text-[13px] whitespace-nowrap text-[#e8e8e8]"
     >
       <LetterPlate letter={choice.plate} neutral />
@@ -60,6 +89,33 @@ export function Caption({ choice, extent, truth, liftable = true }: CaptionProps
       <span className="min-w-0 shrink-[1000] truncate text-[#b9b9b9]">{choice.detail}</span>
       <span className="ml-auto" />
       <Values choice={choice} truth={truth} />
+      {off && doing && (
+        <button
+          type="button"
+          className={`${CHIP} shrink-0`}
+          aria-pressed={doing.placed}
+          title={
+            doing.placed
+              ? "Shown where it belongs, by what was measured; press to see it as it is"
+              : "It lies off its place, as measured; press to see it where it belongs"
+          }
+          onClick={doing.place}
+        >
+          {doing.placed ? "moved back from" : "lies"} {inWords(off)}
+        </button>
+      )}
+      {doing && (
+        <button
+          type="button"
+          className={`${CHIP} shrink-0`}
+          aria-pressed={doing.pinned}
+          aria-label={`Pin ${choice.name}`}
+          title="Shift P: what is pinned keeps its pane"
+          onClick={doing.pin}
+        >
+          Pin
+        </button>
+      )}
       {liftable && lift > 1 && (
         <span className="shrink-0 rounded-sm bg-[#e8e8e8] px-1 text-[#1c1c1c]">lifted {lift}×</span>
       )}
@@ -115,27 +171,51 @@ function useSeeking(choice: Choice, slice: Slice | null | undefined) {
   };
 }
 
-/** The pixels around the pointer, eight times or more, in every pane at once. */
+/** The pixels around the pointer, eight times or more, in every pane at once; at rest with their exact values. */
 function Loupe({ choice, trial }: { choice: Choice; trial: Trial }) {
   const place = usePlace((pointer) => pointer.place);
   const zoom = useViewport((view) => Math.max(8, 4 * zoomOf(view)));
   const frame = useViewport((view) => view.frame);
+  const [x, y] = [place?.x, place?.y];
+  const resting = useResting(
+    useMemo(
+      () => (x === undefined || y === undefined ? null : { left: x, top: y, width: 1, height: 1, frame }),
+      [x, y, frame],
+    ),
+  );
+  const done = trial.entries.filter(({ state }) => state === "done").length;
+  const found = usePixel(trial.id, resting, done).data?.[choice.id];
   if (!place || !choice.picture) return null;
   return (
     <div
       data-testid="loupe"
-      className="pointer-events-none absolute right-2 bottom-2 size-36 outline-2 outline-[#f5f5f5]"
+      className="pointer-events-none absolute right-2 bottom-2 w-36 bg-[#2b2b2b] text-[12px] tabular-nums outline-2 outline-[#f5f5f5]"
     >
-      <Cell
-        picture={choice.picture}
-        extent={trial.plan.truth}
-        x={place.x + 0.5}
-        y={place.y + 0.5}
-        zoom={zoom}
-        frame={frame}
-        label={`Loupe, ${choice.name}`}
-      />
-      <span className="absolute top-1/2 left-1/2 size-2.5 -translate-1/2 outline outline-[#f5f5f5]" />
+      <div className="relative size-36">
+        <Cell
+          picture={choice.picture}
+          extent={trial.plan.truth}
+          x={place.x + 0.5}
+          y={place.y + 0.5}
+          zoom={zoom}
+          frame={frame}
+          label={`Loupe, ${choice.name}`}
+        />
+        <span className="absolute top-1/2 left-1/2 size-2.5 -translate-1/2 outline outline-[#f5f5f5]" />
+      </div>
+      {found && resting && (
+        <p className="px-1.5 py-0.5" data-testid="loupe-values">
+          {found.codes.join(" ")} <span className="text-[#b9b9b9]">{found.bits}-bit</span>
+          <br />
+          L*a*b* {found.lab.map((value) => value.toFixed(1)).join(" ")}
+          {choice.id !== "truth" && (
+            <>
+              <br />
+              ΔE00 {found.from_truth.toFixed(2)} from the truth
+            </>
+          )}
+        </p>
+      )}
     </div>
   );
 }
@@ -149,6 +229,11 @@ interface SlotProps {
   onDraw: ((part: Region) => void) | null;
   mapped: Mapped | null;
   loupe: boolean;
+  pinned: boolean;
+  onPin: () => void;
+  /** Shown where it belongs, if it is known to lie off its place. */
+  placed: boolean;
+  onPlace: () => void;
   /** An entry was dragged here from the tray. */
   onDrop: (id: string) => void;
   active: boolean;
@@ -160,17 +245,19 @@ interface SlotProps {
 /** A pane with one picture. */
 export function Slot(props: SlotProps) {
   const { choice, trial, truth, active, onActivate, slice, marks, onDraw, mapped, loupe, onDrop } = props;
+  const { pinned, onPin, placed, onPlace } = props;
   const { picture } = choice;
   const { heat, told } = useHeat(trial, choice, slice ? null : mapped);
   const [over, setOver] = useState(false);
   const [axis, at] = [slice?.axis, slice?.at];
+  const off = placed ? misplaced(choice) : null;
   const scene = useMemo<Scene | null>(() => {
     if (!picture) return null;
     if (axis === undefined || at === undefined)
-      return { kind: "one", pictures: [picture], ...(heat && { heat }) };
+      return { kind: "one", pictures: [picture], ...(heat && { heat }), ...(off && { shift: back(off) }) };
     return { kind: "slice", pictures: [picture], slice: { axis, at } };
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [picture, axis, at, heat?.url, heat?.alone, heat?.opacity]);
+  }, [picture, axis, at, heat?.url, heat?.alone, heat?.opacity, off?.right, off?.down]);
   return (
     <section
       aria-label={choice.name}
@@ -188,7 +275,12 @@ export function Slot(props: SlotProps) {
       className={`relative flex min-h-0 min-w-0 flex-col ${over ? "outline-4 -outline-offset-4 outline-[#f5f5f5] outline-dashed" : active ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
     >
       <div className="flex">
-        <Caption choice={choice} extent={trial.plan.truth} truth={truth} />
+        <Caption
+          choice={choice}
+          extent={trial.plan.truth}
+          truth={truth}
+          doing={{ pinned, pin: onPin, placed, place: onPlace }}
+        />
       </div>
       <div className="relative min-h-0 flex-1" {...useSeeking(choice, slice)}>
         <Pixels scene={scene} choices={[choice]} label={choice.name} />

@@ -13,6 +13,7 @@ export const KEYS: [string, string][] = [
   ["Z", "Flip between the two finalists at the first spot"],
   ["[  ]", "Make the pane (or side) before or after active"],
   ["P", "Panes: one picture each"],
+  ["Shift P", "Pin the active pane: what it shows stays there"],
   ["W", "Wipe: two pictures and a divider; arrow keys move it when it has the focus"],
   ["D", "Difference of two pictures"],
   ["Q", "Wall: every entry at every spot"],
@@ -55,13 +56,14 @@ interface Wiring {
   compare: (mode: Mode) => void;
   swap: () => void;
   back: () => void;
+  pin: () => void;
   /** What other keys do, by the key in small letters. */
   more: Record<string, () => void>;
 }
 
 /** All keys of the Look page. */
 export function useKeys(wiring: Wiring) {
-  const { factor, letters, put, hold, turn, help, panes, compare, swap, back, more } = wiring;
+  const { factor, letters, put, hold, turn, help, panes, compare, swap, back, pin, more } = wiring;
   useEffect(() => {
     const view = useViewport.getState;
     const player = usePlayer.getState;
@@ -114,7 +116,8 @@ export function useKeys(wiring: Wiring) {
       const upper = event.shiftKey ? Number(/^Digit([1-9])$/.exec(event.code)?.[1]) + 9 : NaN;
       const letter = letters[(Number(event.key) || upper) - 1];
       const moving = player().frames > 1 && (event.shiftKey ? shifted : moments)[key];
-      const act = letter ? () => put(letter) : moving || acts[key];
+      const other = event.shiftKey && key === "p" ? pin : acts[key];
+      const act = letter ? () => put(letter) : moving || other;
       if (!act || (event.repeat && letter)) return;
       if (key === " " && event.target instanceof HTMLButtonElement) return; // it is pressed by it
       event.preventDefault();
@@ -132,5 +135,5 @@ export function useKeys(wiring: Wiring) {
       window.removeEventListener("keyup", up);
       window.removeEventListener("blur", away);
     };
-  }, [factor, letters, put, hold, turn, help, panes, compare, swap, back, more]);
+  }, [factor, letters, put, hold, turn, help, panes, compare, swap, back, pin, more]);
 }

@@ -87,28 +87,49 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const [held, hold] = useState<string | null>(null);
   const letters = choices.map((choice) => choice.id);
   const moving = trial.frames > 1;
-  const { mode, panes, focus } = readAddress(params, letters, moving);
+  const { mode, panes, focus, pinned, placed } = readAddress(params, letters, moving);
   const change = useAddress();
   // Keys come faster than renderings: what they act on is read from the address as it is now.
   const now = () => readAddress(new URLSearchParams(window.location.search), letters, moving);
   const setPanes = (next: string[], focused: number) =>
     change({ panes: next.join(","), focus: String(Math.min(focused, next.length - 1)) });
   const before = useRef<string | null>(null);
+  /** Into the active pane; what is pinned there stays, and the next pane that is not pinned takes it. */
   const put = (id: string) => {
     const at = now();
-    if (at.panes[at.focus] !== id) before.current = at.panes[at.focus] ?? null;
-    setPanes(at.panes.with(at.focus, id), at.focus);
+    const turns = at.panes.map((_, step) => (at.focus + step) % at.panes.length);
+    const place = turns.find((index) => !at.pinned.includes(at.panes[index] ?? ""));
+    if (place === undefined) return;
+    if (at.panes[place] !== id) before.current = at.panes[place] ?? null;
+    setPanes(at.panes.with(place, id), place);
   };
   const putAt = (id: string, index: number) => {
-    const { panes } = now();
-    if (letters.includes(id) && index < panes.length) setPanes(panes.with(index, id), index);
+    const { panes, pinned } = now();
+    if (letters.includes(id) && index < panes.length && !pinned.includes(panes[index] ?? ""))
+      setPanes(panes.with(index, id), index);
+  };
+  /** Pin what a pane shows, so that nothing takes its place there; or let it go. */
+  const pin = (id: string | undefined) => {
+    const { pinned } = now();
+    if (id)
+      change({ pin: (pinned.includes(id) ? pinned.filter((one) => one !== id) : [...pinned, id]).join(",") });
+  };
+  /** Show an entry that lies off its place where it belongs, by what was measured; or as it is. */
+  const place = (id: string) => {
+    const { placed } = now();
+    change({
+      placed: (placed.includes(id) ? placed.filter((one) => one !== id) : [...placed, id]).join(","),
+    });
   };
   /** What stood in the active pane before comes back; once more, and it is as it was. */
   const back = () => before.current && put(before.current);
   const setCount = (count: number) => {
     const at = now();
     const spare = letters.filter((id) => !at.panes.includes(id));
-    const kept = count === 1 ? [at.panes[at.focus] ?? "truth"] : at.panes.slice(0, count);
+    const loose = at.panes.filter((id) => !at.pinned.includes(id));
+    const room = Math.max(0, count - (at.panes.length - loose.length));
+    const staying = at.panes.filter((id) => at.pinned.includes(id) || loose.indexOf(id) < room);
+    const kept = count === 1 ? [at.panes[at.focus] ?? "truth"] : staying.slice(0, count);
     const panes = [...kept, ...spare].slice(0, count);
     const focused = Math.min(count === 1 ? 0 : at.focus, panes.length - 1);
     change({ mode: at.mode === "time" ? "time" : "panes", panes: panes.join(","), focus: String(focused) });
@@ -150,6 +171,10 @@ export function useLook(trial: Trial, choices: Choice[]) {
     hold,
     put,
     putAt,
+    pin,
+    pinned,
+    place,
+    placed,
     setCount,
     setFocus,
     turn,
@@ -201,7 +226,9 @@ function readAddress(params: URLSearchParams, letters: string[], moving: boolean
   const known = asked.map((id) => (letters.includes(id) ? id : "truth"));
   const panes = paired(mode) ? [...known, "truth"].slice(0, 2) : known;
   const focus = Number(params.get("focus") ?? panes.length - 1) || 0;
-  return { mode, panes, focus: Math.min(Math.max(0, focus), panes.length - 1) };
+  const listed = (key: string) => (params.get(key) ?? "").split(",").filter((id) => letters.includes(id));
+  const [pinned, placed] = [listed("pin"), listed("placed")];
+  return { mode, panes, pinned, placed, focus: Math.min(Math.max(0, focus), panes.length - 1) };
 }
 
 /** Change some values of the address, whatever else changed since the last rendering. */
