@@ -8,13 +8,13 @@ import re
 import sys
 from datetime import date
 
-from bench import api, clips, looking, measures, process, start, viewer
+from bench import api, clips, looking, measures, playing, process, start, viewer
 from mistline.core.timing.machine import this_machine
 from mistline.store.settings import ROOT
 
 PARTS = {
-    "Measures": measures, "Recorded times": process, "Clips": clips, "Start": start, "Pages": api, "Viewer": viewer,
-    "Spots and parts": looking,
+    "Measures": measures, "Recorded times": process, "Clips": clips, "Playing": playing, "Start": start, "Pages": api,
+    "Viewer": viewer, "Spots and parts": looking,
 }  # fmt: skip
 PAGE = ROOT / "docs" / "bench.md"
 HEAD = """# Benchmarks

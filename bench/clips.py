@@ -1,4 +1,4 @@
-"""Clips: memory over length, shards on two machines, frame times, access to any frame, measures, playing."""
+"""Clips: memory over length, shards on two machines, frame times, access to any frame, measures."""
 
 import contextlib
 import resource
@@ -8,14 +8,12 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
-from fractions import Fraction
 from multiprocessing import get_context
 from pathlib import Path
 
 import av
 import cv2
 import numpy as np
-from playwright.sync_api import Page, sync_playwright
 from skimage.color import deltaE_ciede2000, rgb2lab
 from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
@@ -25,7 +23,7 @@ from mistline.core.degrade.setup import Setup, make_inputs
 from mistline.core.frame import Frame, Size, luma, to_frame
 from mistline.core.measure import MEASURES, Evidence, measure_traits
 from mistline.core.media.clip import Clip
-from mistline.core.media.plate import ShardWriter
+from mistline.core.media.plate import SHARD, ShardWriter
 from mistline.core.methods import Traits, Window, alone
 from mistline.core.methods.recipe import Pass, Recipe, run_recipe
 from mistline.store import cluster
@@ -39,10 +37,10 @@ SMALL, HD = (320, 180), (1920, 1080)
 TRAITS = Traits(noise_sigma=8.0, edge_width=2.0, mean_level=0.5, measured_on="the bench")
 OVER_TIME = Recipe(name="over time", passes=[Pass(method="temporal", settings={"luma": 16, "colour": 16})])
 SINGLE = {"name": "One thread", "passes": [{"method": "total_variation", "settings": {"luma": 20, "colour": 20}}]}
-LOOP, PANES = 48, 4
+SHARED = 4 * SHARD  # frames of a take that two workers share
 
 
-def _waves(number: int, size: tuple[int, int]) -> np.ndarray:
+def waves(number: int, size: tuple[int, int]) -> np.ndarray:
     """(H, W, 3) uint8: soft texture that moves to the left."""
     width, height = size
     rng = np.random.default_rng(1)
@@ -71,7 +69,7 @@ def _run_through(path: Path, count: int) -> int:
 
 
 def _memory(folder: Path) -> list[str]:
-    long = write_clip(folder / "long.mkv", "mpeg4", "yuv420p", 2000, size=SMALL, picture=_waves)
+    long = write_clip(folder / "long.mkv", "mpeg4", "yuv420p", 2000, size=SMALL, picture=waves)
     peaks = {}
     for count in (100, 2000):
         with get_context("spawn").Pool(1) as pool:  # a process of its own, so that its peak is its own
@@ -83,7 +81,7 @@ def _memory(folder: Path) -> list[str]:
 
 def _access(folder: Path) -> list[str]:
     count = 400
-    path = write_clip(folder / "hd.mp4", "libx264", "yuv420p", count, size=HD, picture=_waves, g="48", bf="2")
+    path = write_clip(folder / "hd.mp4", "libx264", "yuv420p", count, size=HD, picture=waves, g="48", bf="2")
     clip, wanted = Clip(path, "hd.mp4"), [int(n) for n in np.random.default_rng(3).integers(0, count, 12)]
     clip.codes(0)
     ours, theirs = [], []
@@ -106,7 +104,7 @@ def _access(folder: Path) -> list[str]:
 
 def _measures() -> list[str]:
     """Closeness to the truth frame by frame: PSNR, SSIM and CIEDE2000."""
-    truth = to_frame(_waves(0, HD))
+    truth = to_frame(waves(0, HD))
     result = truth.with_pixels(cv2.GaussianBlur(truth.pixels, (0, 0), 0.8))
     names = ("psnr_rgb", "ssim", "ciede2000")
 
@@ -140,7 +138,7 @@ def _frame_times(folder: Path) -> list[str]:
     import asyncio
 
     frames, size = 8, Size(960, 540)
-    codes = [_waves(number, (size.width, size.height)) for number in range(frames)]
+    codes = [waves(number, (size.width, size.height)) for number in range(frames)]
     for part in ("truth", "input"):
         with ShardWriter(folder / f"{part}.zip") as shard:
             for number, each in enumerate(codes):
@@ -188,13 +186,18 @@ def _workers(app: Running, cores: int) -> Iterator[None]:
 
 def _shards(app: Running, folder: Path) -> list[str]:
     """One take of a clip by one worker and by two."""
-    clip = write_clip(folder / "shards.mkv", "ffv1", "yuv444p", 64, size=SMALL, picture=_waves)
+    clip = write_clip(folder / "shards.mkv", "ffv1", "yuv444p", SHARED, size=SMALL, picture=waves)
     source = app.read("shards.mkv", clip.read_bytes())
     assert app.http.post("/api/recipes", json=SINGLE).status_code == 201
     ids, seconds = app.recipe_ids(SINGLE["name"]), {}
     for workers, noise in ((1, 10.0), (2, 10.5)):
         app.kill_worker()
-        body = {"source_id": source["id"], "setup": {"factor": 1, "noise": noise}, "recipe_ids": ids, "frames": 64}
+        body = {
+            "source_id": source["id"],
+            "setup": {"factor": 1, "noise": noise},
+            "recipe_ids": ids,
+            "frames": SHARED,
+        }
         key = app.http.post("/api/trials", json=body).json()["id"]
         with _workers(app, workers):
 
@@ -206,58 +209,8 @@ def _shards(app: Running, folder: Path) -> list[str]:
             until(lambda: entry()["state"] == "done", 600, "the take")
             seconds[workers] = time.monotonic() - start
         app.start_worker()
-    return ["one take of 64 frames by two workers, a core each, as on two machines", f"{seconds[2]:.0f} s",
+    return [f"one take of {SHARED} frames by two workers, a core each, as on two machines", f"{seconds[2]:.0f} s",
             f"one worker {seconds[1]:.0f} s", f"{seconds[1] / seconds[2]:.2f}x", "at least 1.7x"]  # fmt: skip
-
-
-STEPS = """async () => {
-    const canvases = [...document.querySelectorAll('canvas')], times = [];
-    for (let turn = 0; turn < 20; turn++) {
-        const frame = Number(canvases[0].dataset.frame), start = performance.now();
-        window.dispatchEvent(new KeyboardEvent('keydown', { key: turn % 2 ? 'ArrowLeft' : 'ArrowRight' }));
-        while (canvases.some(canvas => Number(canvas.dataset.frame) === frame)) {
-            await new Promise(requestAnimationFrame);
-            if (performance.now() - start > 3000) break;
-        }
-        times.push(performance.now() - start);
-    }
-    return times;
-}"""
-PLAYED = """async rate => {
-    const canvas = document.querySelector('canvas'), seen = [];
-    const start = performance.now();
-    while (performance.now() - start < 4000) {
-        await new Promise(requestAnimationFrame);
-        if (canvas.dataset.frame !== seen.at(-1)) seen.push(canvas.dataset.frame);
-    }
-    return (seen.length - 1) / (4 * rate);
-}"""
-
-
-def _played(app: Running, page: Page, folder: Path) -> list[list[str]]:
-    clip = write_clip(folder / "play.mkv", "ffv1", "yuv420p", LOOP, rate=Fraction(24), size=HD, picture=_waves)
-    source = app.read("play.mkv", clip.read_bytes())
-    ids = app.recipe_ids("Bilinear", "Bicubic")
-    body = {"source_id": source["id"], "setup": {"factor": 2}, "recipe_ids": ids, "frames": LOOP}
-    key = app.http.post("/api/trials", json=body).json()["id"]
-    app.finished(key, 3000)
-    page.goto(f"{app.address}/trials/{key}/look?panes=truth,input,A,B&x=960&y=540&z=1")
-    until(lambda: page.locator("canvas[data-shown]:not([data-shown=''])").count() == PANES, 120, "the panes")
-    start = time.monotonic()
-    page.keyboard.press("Space")
-    page.get_by_text("frames/s shown").wait_for(timeout=600_000)
-    loading = time.monotonic() - start - 1  # the first second is counted before it is told
-    share = page.evaluate(PLAYED, 24)
-    page.keyboard.press("Space")
-    steps = page.evaluate(STEPS)
-    return [
-        [f"loading {LOOP} frames of {PANES} panes of 1080p, the visible part at 100 %, from the store",
-         f"{loading:.1f} s", f"{LOOP * PANES} views cut", f"{1000 * loading / LOOP / PANES:.0f} ms a view", ""],
-        [f"frames shown on time, {PANES} panes at 24 frames/s, once loaded", f"{100 * min(1, share):.1f} %", "", "",
-         "at least 99 %"],
-        ["a step to the next frame in all panes", f"{np.median(steps):.0f} ms (up to {max(steps):.0f})", "", "",
-         "under 50 ms"],
-    ]  # fmt: skip
 
 
 def rows() -> Iterator[list[str]]:
@@ -272,9 +225,5 @@ def rows() -> Iterator[list[str]]:
         try:
             with running(url, folder) as app:
                 yield _shards(app, folder)
-                with sync_playwright() as playwright:
-                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
-                    yield from _played(app, browser.new_page(viewport={"width": 1280, "height": 800}), folder)
-                    browser.close()
         finally:
             cluster.stop(folder / "postgres")

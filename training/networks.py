@@ -19,8 +19,11 @@ from torch.nn import functional
 OPSET = 13
 
 
-def bicubic_phases(factor: int, planes: int) -> np.ndarray:
-    """Catmull-Rom enlargement as a convolution: (planes factor^2, planes, 5, 5), in the order of a pixel shuffle."""
+def bicubic_phases(factor: int, planes: int, frames: int = 1) -> np.ndarray:
+    """Catmull-Rom enlargement of the middle frame as a convolution, in the order of a pixel shuffle.
+
+    (planes factor^2, frames planes, 5, 5).
+    """
 
     def weight(x: float) -> float:
         x = abs(x)
@@ -29,10 +32,11 @@ def bicubic_phases(factor: int, planes: int) -> np.ndarray:
     taps = np.array(
         [[weight(tap - ((phase + 0.5) / factor - 0.5)) for tap in range(-2, 3)] for phase in range(factor)]
     )
-    kernel = np.zeros((planes, factor, factor, planes, 5, 5), np.float32)
+    kernel = np.zeros((planes, factor, factor, frames * planes, 5, 5), np.float32)
     for channel in range(planes):
-        kernel[channel, :, :, channel] = taps[:, None, :, None] * taps[None, :, None, :]
-    return kernel.reshape(planes * factor * factor, planes, 5, 5)
+        at = frames // 2 * planes + channel
+        kernel[channel, :, :, at] = taps[:, None, :, None] * taps[None, :, None, :]
+    return kernel.reshape(planes * factor * factor, frames * planes, 5, 5)
 
 
 class Block(nn.Module):
@@ -50,20 +54,20 @@ class Block(nn.Module):
 class Network(nn.Module):
     """Enlarger (factor 2 or 4): bicubic plus a learned residual by sub-pixel convolution [1]_.
 
-    Denoiser (factor 1): works on 2 x 2 pixels at a time and takes the learned noise off [2]_.
+    Of several frames, one behind the other in the channels, the middle one is enlarged. Denoiser (factor 1): works on 2 x 2 pixels at a time and takes the learned noise off [2]_.
     """
 
-    def __init__(self, factor: int, width: int, blocks: int, planes: int = 3) -> None:
+    def __init__(self, factor: int, width: int, blocks: int, planes: int = 3, frames: int = 1) -> None:
         super().__init__()
-        self.factor, self.planes = factor, planes
-        channels = 12 if factor == 1 else planes
+        self.factor, self.planes, self.frames = factor, planes, frames
+        channels = 12 if factor == 1 else planes * frames
         self.head = nn.Conv2d(channels, width, 3, padding=1)
         self.body = nn.Sequential(*[Block(width) for _ in range(blocks)])
         self.tail = nn.Conv2d(width, 12 if factor == 1 else planes * factor**2, 3, padding=1)
         nn.init.normal_(self.tail.weight, std=1e-3)
         nn.init.zeros_(self.tail.bias)
         if factor > 1:
-            self.register_buffer("phases", torch.from_numpy(bicubic_phases(factor, planes)))
+            self.register_buffer("phases", torch.from_numpy(bicubic_phases(factor, planes, frames)))
 
     def forward(self, x: torch.Tensor) -> torch.Tensor:  # noqa: D102
         if self.factor == 1:
@@ -109,7 +113,7 @@ def to_onnx(network: Network, name: str) -> bytes:
         node("DepthToSpace", [node("Add", [base, x], "sum")], "output", blocksize=network.factor, mode="CRD")
     graph = helper.make_graph(
         nodes, name,
-        [helper.make_tensor_value_info("input", TensorProto.FLOAT, [1, network.planes, "height", "width"])],
+        [helper.make_tensor_value_info("input", TensorProto.FLOAT, [1, network.frames * network.planes, "height", "width"])],
         [helper.make_tensor_value_info("output", TensorProto.FLOAT, [1, network.planes, "height_out", "width_out"])],
         [numpy_helper.from_array(np.ascontiguousarray(value), key) for key, value in weights.items()],
     )  # fmt: skip

@@ -13,15 +13,18 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+import onnx
 import torch
+from onnx import numpy_helper
 from torch.nn import functional
 
 from training.material import made, photographs, wallpapers
 from training.networks import Network, to_onnx
 
 OUT = Path(__file__).parents[1] / "mistline" / "core" / "models"
-WEIGHTS = Path(__file__).parent / "weights"
 BATCH = 16
+FASTEST = 8  # truth pixels that a picture moves from frame to frame, each way
+CUTS = 0.05  # share of neighbours that show something else
 RATE = 1e-3
 AVERAGE = 0.999
 EDGE = 7  # input pixels
@@ -42,10 +45,12 @@ class Plan:
     planes: int = 3  # 1: luma alone
     start_from: str = ""
     crisp: float = 0.0
+    frames: int = 1  # consecutive ones of a clip, the middle one is wanted
 
 
 PLANS = {
     "faithful_x2": Plan(2, 32, 4, 16000, 44, "clean", planes=1),
+    "moving_x2": Plan(2, 32, 4, 1800, 36, "clean", planes=1, start_from="faithful_x2", frames=3),
     "crisp_x2": Plan(2, 32, 2, 1500, 40, "clean", start_from="faithful_x2", crisp=1.2),
     "faithful_x4": Plan(4, 32, 3, 4500, 32, "clean"),
     "blind_denoise": Plan(1, 48, 3, 7000, 64, "noise"),
@@ -75,13 +80,13 @@ def shrink(patch: np.ndarray, factor: int, kind: str) -> np.ndarray:
     return encoded(small) if kind == "linear" else small
 
 
-def degraded(truth: np.ndarray, plan: Plan, rng: np.random.Generator) -> np.ndarray:
-    """The network's input for a truth patch in 0..1, rounded to 8 bits."""
+def degraded(truth: np.ndarray, plan: Plan, rng: np.random.Generator, light: str) -> np.ndarray:
+    """The network's input for a truth patch in 0..1, rounded to 8 bits; clean ones are shrunk in this light."""
     if plan.inputs == "noise":
         sigma = rng.uniform(2, 55) / 255
         return (truth + rng.normal(0, sigma, truth.shape)).astype(np.float32)
     if plan.inputs == "clean":
-        return np.round(shrink(truth, plan.factor, rng.choice(["linear", "encoded"])) * 255) / 255
+        return np.round(shrink(truth, plan.factor, light) * 255) / 255
     small = shrink(truth, plan.factor, rng.choice(["linear", "linear", "encoded", "gauss"]))
     if rng.random() < 0.85:
         noise = rng.normal(0, 1, small.shape)
@@ -97,6 +102,21 @@ def degraded(truth: np.ndarray, plan: Plan, rng: np.random.Generator) -> np.ndar
     return codes / 255
 
 
+def moving(picture: np.ndarray, plan: Plan, rng: np.random.Generator) -> list[np.ndarray]:
+    """Patches of consecutive frames under an even motion with some unrest; the middle one is wanted."""
+    side, reach = plan.patch * plan.factor, plan.frames // 2
+    room = reach * (FASTEST + 2)
+    height, width = picture.shape[:2]
+    place = rng.integers(room, [height - side - room + 1, width - side - room + 1])
+    speed = rng.integers(-FASTEST, FASTEST + 1, 2) if rng.random() < 0.85 else np.zeros(2, int)
+    found = []
+    for number in range(-reach, reach + 1):
+        away = number * speed + (rng.integers(-1, 2, 2) if number and speed.any() else 0)
+        y, x = rng.integers(0, [height - side, width - side]) if number and rng.random() < CUTS else place + away
+        found.append(picture[y : y + side, x : x + side])
+    return found
+
+
 def batch(pool: list[list[np.ndarray]], plan: Plan, rng: np.random.Generator) -> tuple[torch.Tensor, torch.Tensor]:
     """Random patches, flipped and turned; the input and what is wanted of it."""
     inputs, wanted = [], []
@@ -104,19 +124,23 @@ def batch(pool: list[list[np.ndarray]], plan: Plan, rng: np.random.Generator) ->
     while len(inputs) < BATCH:
         group = pool[0 if rng.random() < 0.65 else 1]
         picture = group[rng.integers(len(group))]
-        y, x = (rng.integers(0, length - side + 1) for length in picture.shape[:2])
-        patch = picture[y : y + side, x : x + side]
-        if patch.std() < 3 and rng.random() < 0.7:
+        if min(picture.shape[:2]) < side + 2 * (plan.frames // 2) * (FASTEST + 2) + 1:
             continue
-        patch = np.rot90(patch, rng.integers(4))[:, :: rng.choice([-1, 1])]
-        truth = patch.astype(np.float64) / 255
+        patches = moving(picture, plan, rng)
+        if patches[plan.frames // 2].std() < 3 and rng.random() < 0.7:
+            continue
+        turned, way = rng.integers(4), rng.choice([-1, 1])
+        truths = [np.rot90(patch, turned)[:, ::way].astype(np.float64) / 255 for patch in patches]
+        truth = truths[plan.frames // 2]
         aim = truth + plan.crisp * (truth - cv2.GaussianBlur(truth, (0, 0), 1.0)) if plan.crisp else truth
-        given = degraded(truth, plan, rng)
-        pair = (
-            (given, aim)
-            if plan.planes == 3
-            else ((given @ WEIGHTS_OF_LUMA)[..., None], (aim @ WEIGHTS_OF_LUMA)[..., None])
-        )
+        kind = rng.choice(["linear", "encoded"])
+        frames = [degraded(each, plan, rng, kind) for each in truths]
+        if plan.planes == 1:
+            frames, aim = (
+                [(each @ WEIGHTS_OF_LUMA)[..., None] for each in frames],
+                (aim @ WEIGHTS_OF_LUMA)[..., None],
+            )
+        pair = np.concatenate(frames, axis=2), aim
         inputs.append(pair[0])
         wanted.append(pair[1])
 
@@ -164,8 +188,13 @@ def optimise(
             print(f"{name} {step}/{steps} loss {np.mean(shown):.5f} {time.monotonic() - begun:.0f} s", flush=True)
             shown = []
     network.load_state_dict(average)
-    WEIGHTS.mkdir(exist_ok=True)
-    torch.save(network.state_dict(), WEIGHTS / f"{name}.pt")
+
+
+def weights_of(name: str) -> dict[str, torch.Tensor]:
+    """The weights of an enlarger that was trained before, as its ONNX file holds them."""
+    graph = onnx.load(OUT / f"{name}.onnx").graph
+    weights = {tensor.name: torch.from_numpy(numpy_helper.to_array(tensor).copy()) for tensor in graph.initializer}
+    return {key: value for key, value in weights.items() if key.startswith(("head", "body", "tail"))}
 
 
 def train(name: str) -> None:
@@ -175,9 +204,13 @@ def train(name: str) -> None:
     torch.use_deterministic_algorithms(True)
     rng = np.random.default_rng(1)
     pool = [photographs() + wallpapers(), made(240, 7)]
-    network = Network(plan.factor, plan.width, plan.blocks, plan.planes)
+    network = Network(plan.factor, plan.width, plan.blocks, plan.planes, plan.frames)
     if plan.start_from:
-        network.load_state_dict(torch.load(WEIGHTS / f"{plan.start_from}.pt", weights_only=True))
+        known = weights_of(plan.start_from)
+        head = torch.zeros_like(network.head.weight)
+        middle = plan.frames // 2 * plan.planes
+        head[:, middle : middle + plan.planes] = known["head.weight"]
+        network.load_state_dict({**known, "head.weight": head}, strict=False)  # the phases are fixed
     network = network.to(memory_format=torch.channels_last)
     # The edge of a patch has no surroundings; inside a picture every pixel has, so only those count.
     edge = slice(EDGE * plan.factor, -EDGE * plan.factor)

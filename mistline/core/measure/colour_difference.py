@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from mistline.core.frame import Array, decode_srgb
-from mistline.core.measure.measure import Evidence, Measure, Measured, by_rows
+from mistline.core.measure.measure import Evidence, Measure, Measured, by_rows, shape
 
 __all__ = ["MEASURES", "ciede2000", "lab"]
 
@@ -23,7 +23,8 @@ TO_XYZ = np.array(
 )  # [3]_
 WHITE = TO_XYZ.sum(axis=1)
 TURNS = 2**18
-ROWS = 8  # so that a strip stays in the processor's cache
+AT_ONCE = 2**15  # pixels: so that a strip stays in the processor's cache
+KEPT = 2**20  # pixels of a truth whose L*a*b* is kept for its other results
 
 
 def lab(pixels: Array) -> Array:
@@ -102,7 +103,15 @@ def ciede2000(first: Array, second: Array) -> Array:
 
 
 def _differences(evidence: Evidence) -> Array:
-    return np.concatenate(by_rows(evidence.pair, lambda truth, result: ciede2000(lab(truth), lab(result)), ROWS))
+    truth, result = evidence.pair
+    height, width, _ = shape(truth)
+    rows = max(1, AT_ONCE // width)
+    if height * width > KEPT:
+        return np.concatenate(by_rows((truth, result), lambda one, other: ciede2000(lab(one), lab(other)), rows))
+    known: Array = evidence.once_of_truth(lab, lambda: np.concatenate(by_rows((truth,), lab, rows)))
+    strips = by_rows((result,), lab, rows)
+    parts = (known[at * rows : (at + 1) * rows] for at in range(len(strips)))
+    return np.concatenate([ciede2000(part, strip) for part, strip in zip(parts, strips, strict=True)])
 
 
 def _mean(evidence: Evidence) -> Measured:

@@ -6,6 +6,7 @@ References
        responses": a slanted edge gives a step response that is sampled finer than the pixels.
 """
 
+from copy import copy
 from dataclasses import dataclass
 
 import cv2
@@ -88,6 +89,13 @@ class _Strips:
         self.inside = (np.abs(along) <= ALONG) & (np.abs(across) <= reach)
         self.across = across
 
+    def some(self, chosen: npt.NDArray[np.intp]) -> "_Strips":
+        """The strips at some of the places."""
+        fewer = copy(self)
+        for name in ("rows", "columns", "dy", "dx", "inside", "across"):
+            setattr(fewer, name, getattr(self, name)[chosen])
+        return fewer
+
     def of(self, values: Array) -> Real:
         """The values at the pixels; what lies outside the strip is NaN."""
         found = values[self.rows[:, None] + self.y, self.columns[:, None] + self.x].astype(np.float64)
@@ -146,7 +154,7 @@ def _figures(share: Real, distance: Real, reach: int) -> Profile:
     return Profile(width, float(max(over - error, 0) + max(under - error, 0)) / 2, len(share))
 
 
-TruthsEdges = tuple["_Strips", Real, Real, npt.NDArray[np.bool_]]
+TruthsEdges = tuple["_Strips", Real, Real]
 
 
 def edge_profiles(
@@ -174,10 +182,12 @@ def edge_profiles(
     for reach in REACHES:
         if reach not in known:
             strips = _Strips(truth, reach)
-            known[reach] = strips, *strips.scaled(truth, CALM)
-        strips, before, far, calm = known[reach]
+            before, far, fit = strips.scaled(truth, CALM)
+            calm = np.flatnonzero(fit)
+            known[reach] = strips.some(calm), before[calm], far[calm]
+        strips, before, far = known[reach]
         after, away, fit = strips.scaled(result, NOISIEST)
-        chosen = np.flatnonzero(calm & fit)[:MOST]
+        chosen = np.flatnonzero(fit)[:MOST]
         if len(chosen) >= FEWEST:
             return _figures(before[chosen], far[chosen], reach), _figures(after[chosen], away[chosen], reach)
     raise NotMeasurable("there are too few strong edges with calm surroundings")
