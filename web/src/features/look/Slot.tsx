@@ -204,16 +204,14 @@ function Loupe({ choice, trial }: { choice: Choice; trial: Trial }) {
         <span className="absolute top-1/2 left-1/2 size-2.5 -translate-1/2 outline outline-[#f5f5f5]" />
       </div>
       {found && resting && (
-        <p className="px-1.5 py-0.5" data-testid="loupe-values">
-          {found.codes.join(" ")} <span className="text-[#b9b9b9]">{found.bits}-bit</span>
+        <p className="px-1.5 py-0.5" data-testid="loupe-values" title="ΔE00: how far from the truth">
+          {found.codes.join(" ")}
+          <br />
+          <span className="text-[#c4c4c4]">
+            {found.bits}-bit{choice.id !== "truth" && `, ΔE00 ${found.from_truth.toFixed(2)}`}
+          </span>
           <br />
           L*a*b* {found.lab.map((value) => value.toFixed(1)).join(" ")}
-          {choice.id !== "truth" && (
-            <>
-              <br />
-              ΔE00 {found.from_truth.toFixed(2)} from the truth
-            </>
-          )}
         </p>
       )}
     </div>
