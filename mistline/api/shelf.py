@@ -55,10 +55,10 @@ def kinds() -> list[schemas.Kind]:
 
 
 @router.get("/sources", operation_id="sources")
-def list_sources(cursor: str | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 60) -> schemas.SourcePage:
-    """Sources on the Shelf, newest first."""
+def list_sources(asked: Annotated[schemas.SourceAsked, Query()]) -> schemas.SourcePage:
+    """Sources on the Shelf that answer what is asked, newest first."""
     with connect() as connection:
-        rows, following = sources.page(connection, cursor, limit)
+        rows, following = sources.page(connection, asked.model_dump(), asked.cursor, asked.limit)
     return schemas.SourcePage(items=[schemas.Source(**row) for row in rows], next_cursor=following)
 
 

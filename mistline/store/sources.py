@@ -48,9 +48,13 @@ def get(connection: Connection, source_id: str) -> Row:
     return row
 
 
-def page(connection: Connection, cursor: str | None, limit: int) -> tuple[list[Row], str | None]:
-    """One page of sources, newest first, and the cursor of the next page."""
-    rows = connection.execute(SQL["page"], {**paging.after(cursor), "limit": limit}).fetchall()
+def page(connection: Connection, asked: Row, cursor: str | None, limit: int) -> tuple[list[Row], str | None]:
+    """One page of the sources that answer what is `asked`, newest first, and the cursor of the next page.
+
+    `asked` are words, a kind ("none" for those without one), least and most of megapixels and noise, and whether a
+    source is new, tried or decided; None asks nothing.
+    """
+    rows = connection.execute(SQL["page"], {**paging.after(cursor), **asked, "limit": limit}).fetchall()
     return rows, paging.next_cursor(rows, limit)
 
 

@@ -98,3 +98,35 @@ def test_a_page_ends_where_the_next_begins(app: Running) -> None:
             break
     assert seen == whole
     assert app.http.get("/api/sources", params={"cursor": "garbage"}).status_code == 422
+
+
+def test_the_shelf_is_asked_for_words_size_noise_and_what_was_tried(app: Running, astronaut: np.ndarray) -> None:
+    rng = np.random.default_rng(8)
+    grain = np.clip(astronaut[:250, :250].astype(int) + rng.normal(0, 12, (250, 250, 3)), 0, 255).astype(np.uint8)
+    noisy = app.read("Asked Grain.png", as_png(grain))
+    large = app.read("asked large.png", as_png(np.tile(astronaut, (3, 4, 1))))
+    app.http.patch(f"/api/sources/{large['id']}", json={"kind": "faces", "story": "100 % of_the Portrait"})
+    trial = app.finished(app.start_trial(noisy["id"], "Bilinear", factor=2))
+
+    def found(**asked: object) -> set[str]:
+        items = app.http.get("/api/sources", params={"words": "asked", **asked}).json()["items"]
+        return {source["name"] for source in items}
+
+    both = {"Asked Grain.png", "asked large.png"}
+    assert found() == both and found(words="ASKED g") == {"Asked Grain.png"}
+    assert found(words="100 % of_the p") == {"asked large.png"} and found(words="asked%") == set()
+    assert found(kind="faces") == {"asked large.png"} and found(kind="none") == {"Asked Grain.png"}
+    assert found(least_mp=2, most_mp=9) == {"asked large.png"} and found(most_mp=2) == {"Asked Grain.png"}
+    assert found(least_noise=6) == {"Asked Grain.png"}
+    assert found(tried="new") == {"asked large.png"} and found(tried="tried") == {"Asked Grain.png"}
+    body = {"kind": "faces", "pick": "A", "fallback": None, "reasons": "The only one."}
+    app.http.post(f"/api/trials/{trial['id']}/verdicts", json=body).raise_for_status()
+    assert found(tried="decided") == {"Asked Grain.png"} and found(tried="tried") == set()
+    row = app.http.get("/api/sources", params={"words": "asked grain"}).json()["items"][0]
+    assert row["tried"] == 1 and row["trials"] == [{"id": trial["id"], "name": trial["name"], "pick": "Bilinear"}]
+    for wrong in ({"tried": "often"}, {"least_mp": "nan"}, {"words": "x" * 201}, {"limit": 0}, {"words": "a\0b"}):
+        assert app.http.get("/api/sources", params=wrong).status_code == 422
+    first = app.http.get("/api/sources", params={"words": "asked", "limit": 1}).json()
+    after = {"words": "asked", "limit": 1, "cursor": first["next_cursor"]}
+    second = app.http.get("/api/sources", params=after).json()
+    assert {page["items"][0]["name"] for page in (first, second)} == both

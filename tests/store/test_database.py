@@ -8,6 +8,7 @@ import psycopg
 import pytest
 from psycopg.rows import dict_row
 
+from mistline.api.schemas.shelf import SourceAsked
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
 from mistline.core.timing.machine import this_machine
@@ -15,6 +16,8 @@ from mistline.errors import NotFound, OutOfLimits
 from mistline.store import database, paging, recipes, sources, speeds, takes, trials
 from mistline.work.queue import apply_schema
 from tests.harness import PATIENCE
+
+EVERY = SourceAsked().model_dump()
 
 
 @pytest.fixture(scope="module")
@@ -138,8 +141,8 @@ def test_speed_prefers_takes_over_crops_and_takes_their_median(connection: datab
 def test_a_cursor_leads_to_the_rows_after_it(connection: database.Connection) -> None:
     for number in range(5):
         sources.add(connection, f"{number}", f"hash{number}", 1, None, "")
-    first, cursor = sources.page(connection, None, 2)
-    second, _ = sources.page(connection, cursor, 2)
+    first, cursor = sources.page(connection, EVERY, None, 2)
+    second, _ = sources.page(connection, EVERY, cursor, 2)
     assert {row["id"] for row in first}.isdisjoint(row["id"] for row in second)
     with pytest.raises(OutOfLimits, match="first page"):
         paging.after("???")

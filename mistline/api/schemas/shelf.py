@@ -18,8 +18,10 @@ __all__ = [
     "KindSuggested",
     "Picture",
     "Source",
+    "SourceAsked",
     "SourceEdit",
     "SourcePage",
+    "Tried",
 ]
 
 
@@ -65,6 +67,14 @@ class KindSuggested(BaseModel):
     reason: str
 
 
+class Tried(BaseModel):
+    """A trial on a source, and the recipe that its verdict picked."""
+
+    id: UUID
+    name: str
+    pick: str | None
+
+
 class Source(BaseModel):
     """A source on the Shelf."""
 
@@ -79,6 +89,8 @@ class Source(BaseModel):
     traits: Traits | None
     picture_id: str | None
     created_at: datetime
+    tried: int = Field(0, description="how many trials are about it; told in the list only")
+    trials: list[Tried] = Field([], description="the newest of them")
 
     @computed_field  # type: ignore[prop-decorator]
     @property
@@ -93,6 +105,20 @@ class Imported(BaseModel):
 
     source: Source
     new: bool
+
+
+class SourceAsked(BaseModel):
+    """Which sources to list, and from where on; what is left out asks nothing."""
+
+    words: str | None = Field(None, max_length=200, description="in the name or the story, capitals or not")
+    kind: str | None = Field(None, max_length=60, description='"none" for those that have no kind')
+    least_mp: float | None = Field(None, ge=0, le=1e6, allow_inf_nan=False)
+    most_mp: float | None = Field(None, ge=0, le=1e6, allow_inf_nan=False)
+    least_noise: float | None = Field(None, ge=0, le=255, allow_inf_nan=False)
+    most_noise: float | None = Field(None, ge=0, le=255, allow_inf_nan=False)
+    tried: Literal["new", "tried", "decided"] | None = None
+    cursor: str | None = None
+    limit: int = Field(60, ge=1, le=200)
 
 
 class SourcePage(BaseModel):

@@ -14,10 +14,32 @@ select * from sources where hash = %(hash)s
 select * from sources where id = %(id)s
 
 -- name: page
-select * from sources
-where %(after_time)s::timestamptz is null or (created_at, id) < (%(after_time)s, %(after_id)s::uuid)
-order by created_at desc, id desc
-limit %(limit)s
+-- Sources that answer what is asked, newest first, with the newest trials on each and the pick of their verdicts.
+select s.*, (select count(*) from trials t where t.source_id = s.id) as tried, coalesce(u.trials, '[]') as trials
+from (
+    select * from sources s
+    where (%(after_time)s::timestamptz is null or (created_at, id) < (%(after_time)s, %(after_id)s::uuid))
+        and (%(words)s::text is null or strpos(lower(name || ' ' || story), lower(%(words)s)) > 0)
+        and (%(kind)s::text is null or coalesce(kind, 'none') = %(kind)s)
+        and (%(least_mp)s::float is null or (facts ->> 'megapixels')::float >= %(least_mp)s)
+        and (%(most_mp)s::float is null or (facts ->> 'megapixels')::float < %(most_mp)s)
+        and (%(least_noise)s::float is null or (traits ->> 'noise_sigma')::float >= %(least_noise)s)
+        and (%(most_noise)s::float is null or (traits ->> 'noise_sigma')::float < %(most_noise)s)
+        and (%(tried)s::text is null or %(tried)s = case
+            when exists (select from verdicts v join trials t on t.id = v.trial_id where t.source_id = s.id) then 'decided'
+            when exists (select from trials t where t.source_id = s.id) then 'tried' else 'new' end)
+    order by created_at desc, id desc
+    limit %(limit)s
+) s
+left join lateral (
+    select jsonb_agg(jsonb_build_object('id', t.id, 'name', t.name, 'pick', t.pick)) as trials from (
+        select t.id, t.name, (
+            select e.name from verdicts v join entries e on e.trial_id = v.trial_id and e.letter = v.pick
+            where v.trial_id = t.id order by v.id desc limit 1) as pick
+        from trials t where t.source_id = s.id order by t.created_at desc limit 3
+    ) t
+) u on true
+order by s.created_at desc, s.id desc
 
 -- name: edit
 update sources set kind = coalesce(%(kind)s, kind), story = coalesce(%(story)s, story), name = coalesce(%(name)s, name)

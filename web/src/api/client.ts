@@ -3,6 +3,7 @@ import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Source = Schemas["Source"];
+export type SourceAsked = NonNullable<paths["/api/sources"]["get"]["parameters"]["query"]>;
 export type Kind = Schemas["Kind"];
 export type ReadAs = Schemas["ReadAs"];
 export type Trial = Schemas["Trial"];

@@ -13,6 +13,7 @@ import {
   type Recipe,
   type Setup,
   type Source,
+  type SourceAsked,
   type TrialRequest,
   type Trial,
   type VerdictRequest,
@@ -26,13 +27,14 @@ export const useKinds = () =>
     staleTime: Infinity,
   });
 
-export const useSources = () =>
+export const useSources = (asked: SourceAsked = {}) =>
   useInfiniteQuery({
-    queryKey: ["sources"],
+    queryKey: ["sources", "list", asked],
     queryFn: ({ pageParam }) =>
-      answer(client.GET("/api/sources", { params: { query: { cursor: pageParam } } })),
+      answer(client.GET("/api/sources", { params: { query: { ...asked, cursor: pageParam } } })),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page) => page.next_cursor ?? undefined,
+    placeholderData: keepPreviousData,
   });
 
 export const useSource = (id: string | null) =>

@@ -565,7 +565,7 @@ export interface paths {
         };
         /**
          * List Sources
-         * @description Sources on the Shelf, newest first.
+         * @description Sources on the Shelf that answer what is asked, newest first.
          */
         get: operations["sources"];
         put?: never;
@@ -2287,6 +2287,18 @@ export interface components {
             /** @description A kind to set, as long as none is. */
             readonly suggested: components["schemas"]["KindSuggested"] | null;
             traits: components["schemas"]["Traits"] | null;
+            /**
+             * Trials
+             * @description the newest of them
+             * @default []
+             */
+            trials: components["schemas"]["Tried"][];
+            /**
+             * Tried
+             * @description how many trials are about it; told in the list only
+             * @default 0
+             */
+            tried: number;
         };
         /**
          * SourceEdit
@@ -2678,6 +2690,21 @@ export interface components {
              * Format: uuid
              */
             source_id: string;
+        };
+        /**
+         * Tried
+         * @description A trial on a source, and the recipe that its verdict picked.
+         */
+        Tried: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Pick */
+            pick: string | null;
         };
         /** ValidationError */
         ValidationError: {
@@ -3675,6 +3702,15 @@ export interface operations {
     sources: {
         parameters: {
             query?: {
+                /** @description in the name or the story, capitals or not */
+                words?: string | null;
+                /** @description "none" for those that have no kind */
+                kind?: string | null;
+                least_mp?: number | null;
+                most_mp?: number | null;
+                least_noise?: number | null;
+                most_noise?: number | null;
+                tried?: ("new" | "tried" | "decided") | null;
                 cursor?: string | null;
                 limit?: number;
             };

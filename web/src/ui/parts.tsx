@@ -53,11 +53,19 @@ export function Bar({ share, label }: { share: number; label: string }) {
   );
 }
 
-/** A label over a value; a dash stands for what is not known. */
-export function Fact({ name, children }: { name: string; children: ReactNode }) {
+/** A label over a value; a dash stands for what is not known. What it means is one point of the mouse away. */
+export function Fact({ name, hint, children }: { name: string; hint?: string; children: ReactNode }) {
   return (
     <div>
-      <dt className="text-[13px] text-soft">{name}</dt>
+      <dt className="text-[13px] text-soft">
+        {hint ? (
+          <span title={hint} className="cursor-help underline decoration-dotted underline-offset-2">
+            {name}
+          </span>
+        ) : (
+          name
+        )}
+      </dt>
       <dd className="font-medium">{children ?? "–"}</dd>
     </div>
   );

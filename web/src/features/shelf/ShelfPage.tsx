@@ -1,12 +1,20 @@
+import { useMemo } from "react";
+import { useSearchParams } from "react-router";
 import { useKinds, useSources } from "../../api/queries";
 import { Importer } from "../../ui/Importer";
 import { Button, Empty, Page, Trouble } from "../../ui/parts";
 import { useImport } from "../../ui/useImport";
+import { Asking } from "./Asking";
+import { readAsked } from "./asked";
 import { SourceCard } from "./SourceCard";
+import { SourceList } from "./SourceList";
 
 /** The sources, with what was read and measured of each. */
 export function ShelfPage() {
-  const sources = useSources();
+  const [params] = useSearchParams();
+  const asked = useMemo(() => readAsked(params), [params]);
+  const asking = Object.keys(asked).length > 0;
+  const sources = useSources(asked);
   const kinds = useKinds().data ?? [];
   const importing = useImport("sources");
   const items = sources.data?.pages.flatMap((page) => page.items) ?? [];
@@ -20,17 +28,30 @@ export function ShelfPage() {
         Matroska, MXF, AVI, TS, Y4M) and folders of numbered frames. Originals stay untouched.
       </Importer>
       <Trouble error={sources.error} />
-      {sources.isSuccess && items.length === 0 && (
+      {sources.isSuccess && (items.length > 0 || asking) && (
+        <Asking
+          kinds={kinds}
+          found={`${items.length}${sources.hasNextPage ? " and more" : ""} source${items.length === 1 ? "" : "s"}${asking ? " found" : ""}`}
+        />
+      )}
+      {sources.isSuccess && items.length === 0 && asking && (
+        <Empty title="Nothing on the Shelf is like that">Ask for less: fewer words, or every kind.</Empty>
+      )}
+      {sources.isSuccess && items.length === 0 && !asking && (
         <Empty title="The Shelf is empty">
           Bring in a large, clean original: shrinking it and enlarging it again by every method shows which
           one comes closest to the real thing.
         </Empty>
       )}
-      <ul className="grid gap-3 lg:grid-cols-2">
-        {items.map((source) => (
-          <SourceCard key={source.id} source={source} kinds={kinds} />
-        ))}
-      </ul>
+      {params.get("as") === "list" && items.length > 0 ? (
+        <SourceList sources={items} kinds={kinds} />
+      ) : (
+        <ul className="grid gap-3 lg:grid-cols-2">
+          {items.map((source) => (
+            <SourceCard key={source.id} source={source} kinds={kinds} />
+          ))}
+        </ul>
+      )}
       {sources.hasNextPage && (
         <Button className="mt-4" onClick={() => void sources.fetchNextPage()}>
           Show more

@@ -1,4 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
 import { answer, client, type Kind, type ReadAs, type Source } from "../../api/client";
 import { useEditSource, useReadOtherwise, useRemoveSource } from "../../api/queries";
 import { bytes, dataRate, frameRate, lasting, megapixels, pixels, rateOf } from "../../ui/format";
@@ -32,7 +34,15 @@ export function KindSelect({
   );
 }
 
-function edges(width: number | null): string {
+export const HINTS = {
+  noise:
+    "Grain of the brightness in flat areas, as sigma in 8-bit code values (cv): 1 is hardly seen, 5 is plain, 15 is strong",
+  colourNoise: "Specks and clouds of colour in flat areas, as sigma in 8-bit code values (cv)",
+  edgeWidth: "Pixels that strong edges need from 10 to 90 % of their step: under 2 is crisp, over 4 is soft",
+  level: "Mean brightness: 0 % is black, 100 % is white",
+};
+
+export function edges(width: number | null): string {
   if (width === null) return "no edges";
   return width < 0.5 ? "under 0.5 px" : `${width.toFixed(1)} px`;
 }
@@ -46,17 +56,21 @@ function Figures({ source }: { source: Source }) {
       <Fact name="Pixels">{megapixels(facts)}</Fact>
       <Fact name="File">{`${facts.file_type}, ${bytes(source.file_bytes)}`}</Fact>
       <Fact name="Depth">{`${facts.bit_depth} bit ${facts.channels}`}</Fact>
-      <Fact name="Noise">
+      <Fact name="Noise" hint={HINTS.noise}>
         <span title={traits.noise_note || "Of luma, in 8-bit code values (cv)"}>
           {traits.noise_sigma === null ? "not measurable" : `${traits.noise_sigma.toFixed(1)} cv`}
         </span>
         <NoiseCurve traits={traits} />
       </Fact>
-      <Fact name="Colour noise">
+      <Fact name="Colour noise" hint={HINTS.colourNoise}>
         {traits.noise_colour == null ? null : `${traits.noise_colour.toFixed(1)} cv`}
       </Fact>
-      <Fact name="Edge width">{edges(traits.edge_width)}</Fact>
-      <Fact name="Mean level">{`${(traits.mean_level * 100).toFixed(0)} %`}</Fact>
+      <Fact name="Edge width" hint={HINTS.edgeWidth}>
+        {edges(traits.edge_width)}
+      </Fact>
+      <Fact name="Mean level" hint={HINTS.level}>
+        {`${(traits.mean_level * 100).toFixed(0)} %`}
+      </Fact>
       {facts.colour !== (facts.read_as && readAs(facts.read_as)) && <Fact name="Colour">{facts.colour}</Fact>}
       {facts.rate && <Moving facts={facts} rate={rateOf(facts.rate)} />}
     </dl>
@@ -136,11 +150,81 @@ function Unread({ source }: { source: Source }) {
   );
 }
 
+/** Name and story, to be changed. */
+function Words({ source, close }: { source: Source; close: () => void }) {
+  const edit = useEditSource();
+  const [name, setName] = useState(source.name);
+  const [story, setStory] = useState(source.story);
+  const field = "w-full rounded-sm border border-line bg-sheet px-2 py-1";
+  return (
+    <form
+      className="grid gap-2"
+      onKeyDown={(event) => event.key === "Escape" && close()}
+      onSubmit={(event) => {
+        event.preventDefault();
+        edit.mutate({ id: source.id, name: name.trim(), story: story.trim() }, { onSuccess: close });
+      }}
+    >
+      <input
+        aria-label="Name"
+        autoFocus
+        maxLength={200}
+        required
+        value={name}
+        onChange={(event) => setName(event.target.value)}
+        className={field}
+      />
+      <textarea
+        aria-label="Story"
+        placeholder="What it shows, where it comes from, what is wrong with it"
+        rows={2}
+        maxLength={400}
+        value={story}
+        onChange={(event) => setStory(event.target.value)}
+        className={field}
+      />
+      <div className="flex gap-2">
+        <Button type="submit" disabled={!name.trim()}>
+          Save
+        </Button>
+        <Button tone="quiet" onClick={close}>
+          Leave it
+        </Button>
+      </div>
+      <Trouble error={edit.error} />
+    </form>
+  );
+}
+
+/** Which trials a source has, and what their verdicts picked. */
+export function TrialsOf({ source }: { source: Source }) {
+  const more = source.tried - source.trials.length;
+  if (source.tried === 0) return <p className="text-[14px] text-soft">Not tried yet</p>;
+  return (
+    <ul aria-label={`Trials on ${source.name}`} className="text-[14px]">
+      {source.trials.map((trial) => (
+        <li key={trial.id} className="flex min-w-0 gap-2">
+          <Link
+            to={`/trials/${trial.id}/${trial.pick ? "verdict" : "look"}`}
+            title={trial.name}
+            className="truncate text-accent-deep underline-offset-4 hover:underline"
+          >
+            {trial.name}
+          </Link>
+          <span className="shrink-0 text-soft">{trial.pick ? `picked ${trial.pick}` : "no verdict yet"}</span>
+        </li>
+      ))}
+      {more > 0 && <li className="text-soft">and {more} more</li>}
+    </ul>
+  );
+}
+
 /** One source: picture, story, kind, what was read and measured of it. */
 export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] }) {
   const edit = useEditSource();
   const remove = useRemoveSource();
   const ready = source.state === "ready";
+  const [writing, write] = useState(false);
   return (
     <li
       className="grid grid-cols-[13.5rem_1fr] gap-5 rounded-sm border border-line bg-sheet p-3"
@@ -157,15 +241,33 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
         )}
       </div>
       <div className="flex min-w-0 flex-col gap-2">
-        <div className="flex items-baseline justify-between gap-3">
-          <h2 className="truncate text-lg leading-tight font-semibold" title={source.name}>
-            {source.name}
-          </h2>
-          <Button tone="quiet" className="!py-0 text-[14px]" onClick={() => remove.mutate(source.id)}>
-            Remove
-          </Button>
-        </div>
-        {source.story && <p className="line-clamp-2 text-[14px] text-soft">{source.story}</p>}
+        {writing ? (
+          <Words source={source} close={() => write(false)} />
+        ) : (
+          <>
+            <div className="flex items-baseline justify-between gap-3">
+              <h2 className="min-w-0 flex-1 truncate text-lg leading-tight font-semibold" title={source.name}>
+                {source.name}
+              </h2>
+              <Button
+                tone="quiet"
+                className="!py-0 text-[14px]"
+                aria-label={`Edit the name and story of ${source.name}`}
+                onClick={() => write(true)}
+              >
+                Edit
+              </Button>
+              <Button tone="quiet" className="!py-0 text-[14px]" onClick={() => remove.mutate(source.id)}>
+                Remove
+              </Button>
+            </div>
+            {source.story && (
+              <p className="line-clamp-2 text-[14px] text-soft" title={source.story}>
+                {source.story}
+              </p>
+            )}
+          </>
+        )}
         {ready ? <Figures source={source} /> : <Unread source={source} />}
         {source.facts?.refused && (
           <p role="alert" className="border-l-4 border-accent bg-wash px-3 py-2 text-[14px]">
@@ -199,6 +301,7 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
             onChange={(kind) => edit.mutate({ id: source.id, kind })}
           />
         )}
+        {ready && <TrialsOf source={source} />}
       </div>
     </li>
   );

@@ -1,0 +1,65 @@
+"""The Shelf: searched, filtered, shown as a list, its sources renamed, their trials in sight."""
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import as_png
+from tests.harness import Running
+
+
+@pytest.fixture(scope="module")
+def shelf(app: Running, astronaut: np.ndarray) -> dict[str, dict]:
+    names = {"tried": "depot wall.png", "new": "hedge by the line.png"}
+    found = {
+        key: app.read(name, as_png(astronaut[at : at + 200, at : at + 210]))
+        for at, (key, name) in enumerate(names.items())
+    }
+    app.finished(app.start_trial(found["tried"]["id"], "Bilinear", factor=2))
+    return found
+
+
+def test_sources_are_searched_filtered_and_listed(page: Page, app: Running, shelf: dict[str, dict]) -> None:
+    page.goto("/shelf")
+    cards = page.get_by_test_id("source")
+    expect(cards).to_have_count(2)
+    page.get_by_label("Search the Shelf").fill("HEDGE")
+    expect(cards).to_have_count(1)
+    expect(page).to_have_url(re.compile("words=HEDGE"))
+    expect(page.get_by_role("status").filter(has_text="1 source found")).to_be_visible()
+    expect(cards).to_contain_text("Not tried yet")
+    page.get_by_role("button", name="Show all").click()
+    page.get_by_label("Only of this tried").select_option("tried, no verdict yet")
+    expect(cards).to_have_count(1)
+    expect(cards.get_by_role("link", name="depot wall.png, 2x smaller")).to_be_visible()
+    page.get_by_label("Only of this size").select_option("9 megapixels and more")
+    expect(page.get_by_role("heading", name="Nothing on the Shelf is like that")).to_be_visible()
+    page.reload()
+    expect(page.get_by_label("Only of this size")).to_have_value("large")
+    page.get_by_role("button", name="Show all").click()
+    page.get_by_role("button", name="List").click()
+    expect(page.get_by_role("table").get_by_test_id("source")).to_have_count(2)
+    row = page.get_by_role("row", name=re.compile("depot wall"))
+    expect(row).to_contain_text("210 × 200")
+    expect(row.get_by_role("link", name="Set up a trial")).to_be_visible()
+    page.go_back()
+    page.go_forward()
+    expect(page.get_by_role("table")).to_be_visible()
+
+
+def test_name_and_story_are_changed_on_the_card(page: Page, app: Running, shelf: dict[str, dict]) -> None:
+    page.goto("/shelf?words=hedge")
+    page.get_by_role("button", name="Edit the name and story of hedge by the line.png").click()
+    page.get_by_label("Name", exact=True).fill("hedge, mile 3.png")
+    page.get_by_label("Story").fill("Fine leaves; shimmers when shrunk.")
+    page.keyboard.press("Tab")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("heading", name="hedge, mile 3.png")).to_be_visible()
+    expect(page.get_by_test_id("source")).to_contain_text("Fine leaves")
+    page.get_by_role("button", name="Edit the name").click()
+    page.get_by_label("Name", exact=True).fill("something else")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("heading", name="hedge, mile 3.png")).to_be_visible()
+    assert app.http.get(f"/api/sources/{shelf['new']['id']}").json()["name"] == "hedge, mile 3.png"
