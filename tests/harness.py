@@ -71,8 +71,8 @@ class Running:
     address: str
     environment: dict[str, str]
     media: Path
-    server: subprocess.Popen[bytes]
-    worker: subprocess.Popen[bytes]
+    server: subprocess.Popen[bytes] = field(init=False)
+    worker: subprocess.Popen[bytes] = field(init=False)
     http: httpx.Client = field(init=False)
 
     def __post_init__(self) -> None:
@@ -84,6 +84,21 @@ class Running:
     def kill_worker(self) -> None:
         self.worker.send_signal(signal.SIGKILL)
         self.worker.wait()
+
+    def start_server(self) -> None:
+        """Start the web process and wait until it answers."""
+        self.server = subprocess.Popen([sys.executable, "-m", "mistline.api"], env=self.environment, cwd=ROOT)
+
+        def answers() -> bool:
+            with contextlib.suppress(httpx.TransportError):
+                return self.http.get("/api/kinds").status_code == 200
+            return False
+
+        until(answers, what="the web process' start")
+
+    def kill_server(self) -> None:
+        self.server.send_signal(signal.SIGKILL)
+        self.server.wait()
 
     def upload(self, name: str, content: bytes) -> dict:
         answer = self.http.post("/api/sources", files={"file": (name, content)})
@@ -148,17 +163,10 @@ def running(cluster_url: str, folder: Path) -> Iterator[Running]:
     environment = {**os.environ, "MISTLINE_DATABASE_URL": url, "MISTLINE_MEDIA_URL": media.as_uri()}
     environment["MISTLINE_TIMING_LANE"] = str(folder / "lane")  # tests at once do not wait for each other
     environment["MISTLINE_PORT"] = str(port)
-    server = subprocess.Popen([sys.executable, "-m", "mistline.api"], env=environment, cwd=ROOT)
-    worker = subprocess.Popen([sys.executable, "-m", "mistline.work"], env=environment, cwd=ROOT)
-    app = Running(f"http://127.0.0.1:{port}", environment, media, server, worker)
+    app = Running(f"http://127.0.0.1:{port}", environment, media)
+    app.start_worker()
     try:
-
-        def answers() -> bool:
-            with contextlib.suppress(httpx.TransportError):
-                return app.http.get("/api/kinds").status_code == 200
-            return False
-
-        until(answers, what="the web process' start")
+        app.start_server()
         yield app
     finally:
         app.http.close()

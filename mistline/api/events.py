@@ -17,6 +17,7 @@ __all__ = ["Announcer", "router"]
 log = logging.getLogger("mistline.api")
 QUIET_LIMIT = 15.0
 EVERYTHING = {"table": "*", "key": ""}
+NOTHING = {"table": "", "key": ""}
 
 
 class Announcer:
@@ -61,7 +62,10 @@ router = APIRouter(tags=["events"])
 
 @router.get("/events", response_class=EventSourceResponse, operation_id="events")
 async def events() -> AsyncIterator[ServerSentEvent]:
-    """Announce each changed row as `{"table": ..., "key": ...}`; table "*": all may have changed."""
+    """Announce each changed row as `{"table": ..., "key": ...}`; table "*": all may have changed.
+
+    Where nothing changes, an event without a table says every 15 seconds that the line holds.
+    """
     with announcer.follow() as follower:
         yield ServerSentEvent(data=EVERYTHING)
         while True:
@@ -69,6 +73,6 @@ async def events() -> AsyncIterator[ServerSentEvent]:
                 async with asyncio.timeout(QUIET_LIMIT):
                     event = await follower.get()
             except TimeoutError:
-                yield ServerSentEvent(comment="still here")
+                yield ServerSentEvent(data=NOTHING)
                 continue
             yield ServerSentEvent(data=event)

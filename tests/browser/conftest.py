@@ -38,5 +38,5 @@ def page(browser: Browser, app: Running) -> Iterator[Page]:
     opened.on("pageerror", lambda error: complaints.append(str(error)))
     yield opened
     context.close()
-    ours = [text for text in complaints if "status of 4" not in text and "ERR_INCOMPLETE_CHUNKED" not in text]
-    assert ours == []
+    away = ("status of 4", "ERR_INCOMPLETE_CHUNKED", "ERR_CONNECTION_REFUSED")  # refused, or the server was killed
+    assert [text for text in complaints if not any(each in text for each in away)] == []

@@ -59,3 +59,27 @@ def test_zoom_steps_are_not_doubled(page: Page, app: Running, trial: dict) -> No
         page.goto(f"/trials/{key}/look")
         chips = page.get_by_role("group", name="Zoom").get_by_role("button")
         expect(chips).to_have_text(["Fit", "100 %", "200 %"])
+
+
+def test_a_page_keeps_its_data_while_the_server_is_away_and_goes_on_by_itself(
+    page: Page, app: Running, trial: dict
+) -> None:
+    page.goto(f"/trials/{trial['id']}/scores")
+    table = page.get_by_role("table").first
+    expect(table).to_contain_text("SSIM")
+    app.kill_server()
+    line = page.get_by_role("alert").filter(has_text="No connection since")
+    expect(line).to_be_visible()
+    page.get_by_role("link", name="Run", exact=False).click()  # what is known is shown from memory
+    expect(page.get_by_test_id("entry-A")).to_contain_text("Bicubic")
+    page.get_by_role("link", name="Scores").click()
+    expect(table).to_contain_text("SSIM")
+    app.start_server()
+    expect(line).to_have_count(0)
+    expect(page.get_by_role("contentinfo")).to_contain_text("Nothing is running")
+    page.get_by_role("link", name="Run", exact=False).click()
+    app.kill_worker()  # so that what begins meanwhile stays to be seen
+    app.start_trial(trial["source_id"], "Bilinear", factor=3)
+    expect(page.get_by_role("contentinfo")).to_contain_text("Queue (3)")  # it hears of what happens again
+    app.start_worker()
+    expect(page.get_by_role("contentinfo")).to_contain_text("Nothing is running")

@@ -2,10 +2,13 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
+import { Unreachable } from "./api/client";
 import { App } from "./app/App";
 import "./app/styles.css";
 
-const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000 } } });
+// Who cannot be reached is asked again when the line is back: the first event asks for everything.
+const retry = (failures: number, error: Error) => !(error instanceof Unreachable) && failures < 1;
+const queries = new QueryClient({ defaultOptions: { queries: { retry, staleTime: 5_000 } } });
 
 // The letters are here before the first page is laid out, so that nothing moves under a pointer afterwards.
 const letters = ["Atkinson Hyperlegible Next Variable", "Bricolage Grotesque Variable"];

@@ -36,13 +36,19 @@ export type MapAnswer = Schemas["MapAnswer"];
 
 export const client = createClient<paths>({ baseUrl: "/" });
 
+/** The server cannot be reached, or its database cannot: nothing is wrong with what was asked. */
+export class Unreachable extends Error {}
+
+const AWAY = [502, 503, 504];
+
 /** An answer of the API, or an error whose message is the sentence for people. */
 export async function answer<T>(
   call: Promise<{ data?: T; error?: unknown; response: Response }>,
 ): Promise<T> {
   const { data, error, response } = await call.catch(() => {
-    throw new Error("Mistline does not answer. Is it still running?");
+    throw new Unreachable("Mistline does not answer. Is it still running?");
   });
+  if (AWAY.includes(response.status)) throw new Unreachable(sentence(error));
   if (!response.ok) throw new Error(sentence(error));
   return data as T;
 }

@@ -1,5 +1,17 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { create } from "zustand";
+import { Unreachable } from "./client";
+
+/** Since when the server has not been heard of; null while it is there. */
+export const useConnection = create<{ lostSince: Date | null }>(() => ({ lostSince: null }));
+
+const lose = () => useConnection.setState(({ lostSince }) => ({ lostSince: lostSince ?? new Date() }));
+const find = () => useConnection.setState({ lostSince: null });
+
+/** What went wrong with a query; not that the line is gone while its data is still there, which the dock says. */
+export const problem = (query: { data?: unknown; error: Error | null }): Error | null =>
+  query.data !== undefined && query.error instanceof Unreachable ? null : query.error;
 
 const TOUCHED: Record<string, string[]> = {
   takes: ["queue", "trials"],
@@ -12,6 +24,7 @@ const TOUCHED: Record<string, string[]> = {
   entries: ["trials"],
 };
 const GATHER_MS = 150;
+const SILENT_MS = 40_000; // the server says something every 15 s
 
 function refresh(queries: QueryClient, tables: Set<string>) {
   if (tables.has("*")) return queries.invalidateQueries();
@@ -25,8 +38,13 @@ export function useLive() {
   useEffect(() => {
     const tables = new Set<string>();
     let timer: number | undefined;
+    let silence = window.setTimeout(lose, SILENT_MS);
     const source = new EventSource("/api/events");
+    source.onerror = lose;
     source.onmessage = (message) => {
+      find();
+      window.clearTimeout(silence);
+      silence = window.setTimeout(lose, SILENT_MS);
       tables.add((JSON.parse(String(message.data)) as { table: string }).table);
       timer ??= window.setTimeout(() => {
         void refresh(queries, new Set(tables));
@@ -36,6 +54,7 @@ export function useLive() {
     };
     return () => {
       source.close();
+      window.clearTimeout(silence);
       window.clearTimeout(timer);
     };
   }, [queries]);

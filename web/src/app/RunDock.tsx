@@ -1,8 +1,9 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
 import { Link } from "react-router";
 import type { Queue } from "../api/client";
+import { useConnection } from "../api/live";
 import { useQueue, useTakeAction } from "../api/queries";
-import { percent, seconds } from "../ui/format";
+import { percent, seconds, timeOfDay } from "../ui/format";
 import { LetterPlate } from "../ui/LetterPlate";
 import { Bar, Button } from "../ui/parts";
 
@@ -57,7 +58,8 @@ function Summary({ queue }: { queue: Queue }) {
 
 /** At the foot of every page: what runs, how far, how long, what waits. */
 export function RunDock() {
-  const { data, isError } = useQueue();
+  const { data } = useQueue();
+  const lostSince = useConnection((connection) => connection.lostSince);
   const act = useTakeAction();
   const queue = data ?? { items: [], seconds_left: null, failed: 0 };
   return (
@@ -75,8 +77,10 @@ export function RunDock() {
         <DisclosureButton className="font-semibold hover:underline">
           Queue {queue.items.length > 0 && `(${queue.items.length})`}
         </DisclosureButton>
-        {isError ? (
-          <span role="alert">Mistline does not answer; trying again.</span>
+        {lostSince ? (
+          <span role="alert">
+            No connection since {timeOfDay(lostSince)}: what is shown is from then. Trying again.
+          </span>
         ) : (
           <Summary queue={queue} />
         )}

@@ -3,7 +3,16 @@ import { thumbnail, type Source } from "../api/client";
 import { rateOf, timecode } from "./format";
 
 /** A clip's picture that follows the pointer from its first frame at the left to its last at the right. */
-export function Scrubbed({ source, className = "" }: { source: Source; className?: string }) {
+export function Scrubbed({
+  source,
+  small = false,
+  className = "",
+}: {
+  source: Source;
+  /** Too small for the moment's timecode. */
+  small?: boolean;
+  className?: string;
+}) {
   const strip = source.facts?.strip ?? [0];
   const [place, setPlace] = useState(0);
   const frame = strip[Math.min(place, strip.length - 1)] ?? 0;
@@ -23,7 +32,7 @@ export function Scrubbed({ source, className = "" }: { source: Source; className
         loading="lazy"
         className={`max-h-full max-w-full object-contain ${className}`}
       />
-      {moving && (
+      {moving && !small && (
         <span className="absolute right-1 bottom-1 rounded-sm bg-[#1c1c1c] px-1 text-[12px] text-[#f0f0f0] tabular-nums">
           {timecode(frame, rateOf(source.facts?.rate))}
         </span>

@@ -35,6 +35,9 @@ export const megapixels = (size: { width: number; height: number }) => {
   return `${value.toFixed(value < 10 ? 2 : 1)} MP`;
 };
 
+export const timeOfDay = (when: Date) =>
+  when.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" });
+
 export const day = (iso: string) =>
   new Date(iso).toLocaleString("en-GB", {
     day: "numeric",

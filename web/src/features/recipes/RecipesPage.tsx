@@ -2,6 +2,7 @@ import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Recipe, RecipeItem } from "../../api/client";
 import { useMethods, useRecipes, useSaveRecipe } from "../../api/queries";
+import { problem as lost } from "../../api/live";
 import { Button, Page, Trouble } from "../../ui/parts";
 import { RecipeEditor } from "./RecipeEditor";
 
@@ -100,7 +101,7 @@ export function RecipesPage() {
         </>
       }
     >
-      <Trouble error={recipes.error} />
+      <Trouble error={lost(recipes)} />
       <div className="grid gap-8 lg:grid-cols-[18rem_1fr]">
         <List recipes={items} chosen={chosen?.id ?? null} choose={open} />
         {start && methods.length > 0 && (

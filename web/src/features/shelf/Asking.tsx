@@ -54,7 +54,7 @@ export function Asking({ kinds, found }: { kinds: Kind[]; found: string }) {
         maxLength={200}
         value={words}
         onChange={(event) => setWords(event.target.value)}
-        className={`${FIELD} w-52`}
+        className={`${FIELD} w-44`}
       />
       {choices.map(([key, every, of]) => (
         <select
@@ -62,7 +62,7 @@ export function Asking({ kinds, found }: { kinds: Kind[]; found: string }) {
           aria-label={`Only of this ${key}`}
           value={params.get(key) ?? ""}
           onChange={(event) => put(key, event.target.value)}
-          className={`${FIELD} max-w-52`}
+          className={`${FIELD} max-w-40`}
         >
           <option value="">{every}</option>
           {of.map(([id, name]) => (

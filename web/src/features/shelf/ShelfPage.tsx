@@ -1,6 +1,7 @@
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { useKinds, useSources } from "../../api/queries";
+import { problem } from "../../api/live";
 import { Importer } from "../../ui/Importer";
 import { Button, Empty, Page, Trouble } from "../../ui/parts";
 import { useImport } from "../../ui/useImport";
@@ -27,7 +28,7 @@ export function ShelfPage() {
         or drop them here: stills (PNG, JPEG, TIFF, WebP, DPX, EXR, up to 200 megapixels), clips (MP4, MOV,
         Matroska, MXF, AVI, TS, Y4M) and folders of numbered frames. Originals stay untouched.
       </Importer>
-      <Trouble error={sources.error} />
+      <Trouble error={problem(sources)} />
       {sources.isSuccess && (items.length > 0 || asking) && (
         <Asking
           kinds={kinds}

@@ -203,7 +203,7 @@ export function TrialsOf({ source }: { source: Source }) {
   return (
     <ul aria-label={`Trials on ${source.name}`} className="text-[14px]">
       {source.trials.map((trial) => (
-        <li key={trial.id} className="flex min-w-0 gap-2">
+        <li key={trial.id} className="flex min-w-0 flex-wrap gap-x-2">
           <Link
             to={`/trials/${trial.id}/${trial.pick ? "verdict" : "look"}`}
             title={trial.name}
@@ -211,7 +211,7 @@ export function TrialsOf({ source }: { source: Source }) {
           >
             {trial.name}
           </Link>
-          <span className="shrink-0 text-soft">{trial.pick ? `picked ${trial.pick}` : "no verdict yet"}</span>
+          <span className="truncate text-soft">{trial.pick ? `picked ${trial.pick}` : "no verdict yet"}</span>
         </li>
       ))}
       {more > 0 && <li className="text-soft">and {more} more</li>}

@@ -22,7 +22,7 @@ function Row({ source, kind }: { source: Source; kind: string | undefined }) {
       <th scope="row" className="py-1.5 pr-4 text-left font-normal">
         <span className="flex min-w-0 items-center gap-3">
           <span className="flex h-10 w-14 shrink-0 items-center justify-center overflow-hidden bg-[#777]">
-            <Scrubbed source={source} />
+            <Scrubbed source={source} small />
           </span>
           <span className="min-w-0">
             <span className="block max-w-64 truncate font-semibold" title={source.name}>
@@ -61,7 +61,7 @@ function Row({ source, kind }: { source: Source; kind: string | undefined }) {
       </td>
       <td className="pr-4 tabular-nums">{traits ? edges(traits.edge_width) : "–"}</td>
       <td className="pr-4 tabular-nums">{traits ? `${(traits.mean_level * 100).toFixed(0)} %` : "–"}</td>
-      <td className="max-w-80">
+      <td className="max-w-60 pr-3">
         <TrialsOf source={source} />
       </td>
     </tr>

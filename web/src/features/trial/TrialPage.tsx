@@ -1,6 +1,7 @@
 import { lazy, Suspense } from "react";
 import { Navigate, NavLink, Route, Routes, useLocation, useParams } from "react-router";
 import type { Trial } from "../../api/client";
+import { problem } from "../../api/live";
 import { useTrial } from "../../api/queries";
 import { ButtonLink, Page, Trouble } from "../../ui/parts";
 import { LookPage } from "../look/LookPage";
@@ -49,7 +50,8 @@ function Steps({ trial }: { trial: Trial }) {
 /** A trial's pages in the order of the work; one can jump at any point. */
 export function TrialPage() {
   const { id = "" } = useParams();
-  const { data: trial, error } = useTrial(id);
+  const found = useTrial(id);
+  const [trial, error] = [found.data, problem(found)];
   const { search } = useLocation();
   if (error)
     return (

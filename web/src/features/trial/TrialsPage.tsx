@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import { thumbnail, type TrialItem } from "../../api/client";
 import { useTrials } from "../../api/queries";
+import { problem } from "../../api/live";
 import { day } from "../../ui/format";
 import { Button, ButtonLink, Empty, Page, Trouble } from "../../ui/parts";
 
@@ -50,7 +51,7 @@ export function TrialsPage() {
         </ButtonLink>
       }
     >
-      <Trouble error={trials.error} />
+      <Trouble error={problem(trials)} />
       {trials.isSuccess && items.length === 0 && (
         <Empty title="No trials yet">
           A trial runs several recipes on one source and lets you compare them. It starts with a source from
