@@ -37,7 +37,7 @@ SMALL, HD = (320, 180), (1920, 1080)
 TRAITS = Traits(noise_sigma=8.0, edge_width=2.0, mean_level=0.5, measured_on="the bench")
 OVER_TIME = Recipe(name="over time", passes=[Pass(method="temporal", settings={"luma": 16, "colour": 16})])
 SINGLE = {"name": "One thread", "passes": [{"method": "total_variation", "settings": {"luma": 20, "colour": 20}}]}
-SHARED = 4 * SHARD  # frames of a take that two workers share
+SHARED = 8 * SHARD  # frames of a take that two workers share
 
 
 def waves(number: int, size: tuple[int, int]) -> np.ndarray:
