@@ -100,13 +100,20 @@ def edit_source(source_id: UUID, edit: schemas.SourceEdit) -> schemas.Source:
 
 @router.delete("/sources/{source_id}", status_code=204, operation_id="removeSource")
 def remove_source(source_id: UUID) -> None:
-    """Take a source off the Shelf; refused while a trial uses it."""
+    """Take a source off the Shelf; refused while a trial uses it. For a day it can be restored."""
     with connect() as connection:
         row = sources.get(connection, str(source_id))
         used = trials.count_for_source(connection, str(source_id))
         if used:
             raise Conflict(f"{row['name']} is used by {used} trial{'s'[: used != 1]}; remove them first.")
-        sources.delete(connection, str(source_id))
+        sources.remove(connection, str(source_id))
+
+
+@router.post("/sources/{source_id}/restore", status_code=204, operation_id="restoreSource")
+def restore_source(source_id: UUID) -> None:
+    """Put a removed source back on the Shelf."""
+    with connect() as connection:
+        sources.restore(connection, str(source_id))
 
 
 @router.post("/sources/{source_id}/read", status_code=202, operation_id="readAgain")

@@ -178,8 +178,14 @@ def get_trial(trial_id: UUID) -> schemas.Trial:
 
 @router.delete("/trials/{trial_id}", status_code=204, operation_id="removeTrial")
 def remove_trial(trial_id: UUID) -> None:
-    """Cancel what runs for a trial alone and remove it with its verdicts; takes stay for other trials."""
+    """Cancel what runs for a trial alone and remove it with its verdicts; for a day it can be restored."""
     use_cases.remove_trial(str(trial_id))
+
+
+@router.post("/trials/{trial_id}/restore", status_code=204, operation_id="restoreTrial")
+def restore_trial(trial_id: UUID) -> None:
+    """Bring a removed trial back; what was cancelled with it runs again."""
+    use_cases.restore_trial(str(trial_id))
 
 
 @router.post("/trials/{trial_id}/cancel", operation_id="cancelTrial")

@@ -8,15 +8,17 @@ __all__ = [
     "add",
     "adrift",
     "claim",
-    "delete",
     "edit",
     "fail",
     "finish",
     "get",
     "kinds",
     "page",
+    "purge",
     "read_again",
     "read_as",
+    "remove",
+    "restore",
     "set_job",
     "surveyed",
 ]
@@ -32,7 +34,10 @@ def kinds(connection: Connection) -> list[Row]:
 def add(
     connection: Connection, name: str, content_hash: str, size: int, kind: str | None, story: str
 ) -> tuple[Row, bool]:
-    """Put a file on the Shelf; return its row and whether it is new (the same content is kept once)."""
+    """Put a file on the Shelf; return its row and whether it is new there.
+
+    The same content is kept once, and comes back if it was removed.
+    """
     values = {"name": name, "hash": content_hash, "file_bytes": size, "kind": kind, "story": story}
     added = connection.execute(SQL["add"], values).fetchone()
     if added:
@@ -103,10 +108,21 @@ def fail(connection: Connection, source_id: str, error: str) -> None:
     connection.execute(SQL["fail"], {"id": source_id, "error": error})
 
 
-def delete(connection: Connection, source_id: str) -> None:
-    """Take a source off the Shelf, with the takes that no trial shows any more."""
-    connection.execute(SQL["delete_takes"], {"id": source_id})
-    connection.execute(SQL["delete"], {"id": source_id})
+def remove(connection: Connection, source_id: str) -> None:
+    """Take a source off the Shelf; for a day it can come back."""
+    connection.execute(SQL["remove"], {"id": source_id})
+
+
+def restore(connection: Connection, source_id: str) -> None:
+    """Put a removed source back on the Shelf."""
+    if connection.execute(SQL["restore"], {"id": source_id}).fetchone() is None:
+        raise NotFound("This source was not removed, or more than a day ago; then it is gone.")
+
+
+def purge(connection: Connection) -> None:
+    """Delete the sources that were removed a day ago, with the takes that no trial shows any more."""
+    connection.execute(SQL["purge_takes"])
+    connection.execute(SQL["purge"])
 
 
 def adrift(connection: Connection) -> list[str]:

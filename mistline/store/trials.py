@@ -9,11 +9,13 @@ __all__ = [
     "add_entry",
     "add_verdict",
     "count_for_source",
-    "delete",
     "entries",
     "get",
     "page",
     "playbook",
+    "purge",
+    "remove",
+    "restore",
     "same",
     "set_standing",
     "verdicts",
@@ -70,10 +72,23 @@ def count_for_source(connection: Connection, source_id: str) -> int:
     return int(database.one(connection.execute(SQL["count_for_source"], {"source_id": source_id}))["trials"])
 
 
-def delete(connection: Connection, trial_id: str) -> None:
-    """Remove a trial; its takes stay, since others may use them."""
-    if connection.execute(SQL["delete"], {"id": trial_id}).fetchone() is None:
+def remove(connection: Connection, trial_id: str) -> None:
+    """Remove a trial; for a day it can come back. Its takes stay, since others may use them."""
+    if connection.execute(SQL["remove"], {"id": trial_id}).fetchone() is None:
         raise NotFound("There is no such trial; it may have been removed already.")
+
+
+def restore(connection: Connection, trial_id: str) -> list[str]:
+    """Bring a removed trial back; return the keys of its takes that were cancelled with it."""
+    row = connection.execute(SQL["restore"], {"id": trial_id}).fetchone()
+    if row is None:
+        raise NotFound("This trial was not removed, or more than a day ago; then it is gone.")
+    return list(row["cancelled"])
+
+
+def purge(connection: Connection) -> None:
+    """Delete what was removed a day ago."""
+    connection.execute(SQL["purge"])
 
 
 def add_verdict(connection: Connection, verdict: Row) -> None:

@@ -47,11 +47,13 @@ __all__ = [
     "mend",
     "outlook",
     "preview",
+    "purge_removed",
     "read_again",
     "read_otherwise",
     "remove_trial",
     "repeats_of",
     "requeue_adrift",
+    "restore_trial",
     "retry_failed",
     "retry_take",
     "start_trial",
@@ -410,9 +412,28 @@ def remove_trial(trial_id: str) -> None:
     """Remove a trial with its verdicts; what runs for it alone is cancelled, what another one wants goes on."""
     with connect() as connection:
         keys = takes.unfinished_of_trial(connection, trial_id, alone=True)
-        trials.delete(connection, trial_id)
+        trials.remove(connection, trial_id)
     for key in keys:
         cancel_take(key)
+
+
+def restore_trial(trial_id: str) -> None:
+    """Bring a removed trial back; what was cancelled with it runs again."""
+    with connect() as connection:
+        keys = trials.restore(connection, trial_id)
+        sources.get(
+            connection, str(trials.get(connection, trial_id)["source_id"])
+        )  # else there is nothing to show
+        again = [key for key in keys if takes.wait_again(connection, key)]
+    for key in again:
+        _queue_take(key)
+
+
+def purge_removed() -> None:
+    """Delete what was removed so long ago that it cannot come back."""
+    with connect() as connection:
+        trials.purge(connection)
+        sources.purge(connection)
 
 
 def retry_failed() -> int:

@@ -12,7 +12,7 @@ from mistline.store.files import media
 from mistline.work.queue import queue
 from mistline.work.sandbox import warm_up
 from mistline.work.tasks import LANES
-from mistline.work.trials import requeue_adrift
+from mistline.work.trials import purge_removed, requeue_adrift
 
 __all__ = ["main"]
 
@@ -30,6 +30,7 @@ async def _recover() -> None:
                 log.warning("Job %s was left by a dead worker; it runs again.", job.id)
                 await app.job_manager.retry_job(job)
             await asyncio.to_thread(requeue_adrift)
+            await asyncio.to_thread(purge_removed)
             await asyncio.to_thread(media().sweep)
         except Exception:
             log.exception("The look for abandoned jobs failed; it is tried again.")

@@ -163,3 +163,29 @@ def test_every_operation_of_the_api_is_described(app: Running) -> None:
         assert operation["responses"]["default"]["content"]["application/problem+json"]["schema"]["$ref"].endswith(
             "/Problem"
         )
+
+
+def test_a_removed_trial_comes_back_with_what_was_cancelled(app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("comes back.png", as_png(astronaut[100:300, 40:290]))
+    app.kill_worker()
+    kept = app.start_trial(source["id"], "Bicubic", factor=2)
+    gone = app.start_trial(source["id"], "Bicubic", "Bilinear", factor=2)  # one more take than the other
+    assert app.http.delete(f"/api/trials/{gone}").status_code == 204
+    names = {trial["id"] for trial in app.http.get("/api/trials").json()["items"]}
+    assert kept in names and gone not in names
+    assert {item["trial_id"] for item in app.http.get("/api/queue").json()["items"]} == {kept}
+    assert app.http.post(f"/api/trials/{gone}/restore").status_code == 204
+    assert app.http.post(f"/api/trials/{gone}/restore").status_code == 404  # it is back already
+    app.start_worker()
+    assert {entry["state"] for entry in app.finished(gone)["entries"]} == {"done"}
+    for key in (kept, gone):
+        assert app.http.delete(f"/api/trials/{key}").status_code == 204
+    assert app.http.delete(f"/api/sources/{source['id']}").status_code == 204
+    refused = app.http.post(f"/api/trials/{kept}/restore")
+    assert refused.status_code == 404 and "not on the Shelf" in refused.json()["detail"]
+    again = app.http.post("/api/sources", files={"file": ("other.png", as_png(astronaut[100:300, 40:290]))}).json()
+    assert (
+        again["source"]["id"] == source["id"] and again["source"]["state"] == "ready"
+    )  # the same content comes back
+    assert app.http.post(f"/api/trials/{kept}/restore").status_code == 204
+    assert app.trial(kept)["entries"][0]["state"] == "done"

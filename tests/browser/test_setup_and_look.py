@@ -70,19 +70,20 @@ def test_a_trial_is_found_again_and_shows_how_it_was_set_up(page: Page, trial: d
         expect(page.get_by_role("main")).to_contain_text(text)
 
 
-def test_removing_a_trial_asks_first(page: Page, app: Running, source: dict) -> None:
+def test_a_removed_trial_comes_back_with_undo(page: Page, app: Running, source: dict) -> None:
     key = app.start_trial(source["id"], "Bilinear", factor=4)
-    app.finished(key)
+    name = app.finished(key)["name"]
     page.goto(f"/trials/{key}/setup")
     page.get_by_role("button", name="Remove the trial").click()
-    dialog = page.get_by_role("dialog")
-    expect(dialog.get_by_role("heading")).to_contain_text("Remove this trial and its verdicts?")
-    dialog.get_by_role("button", name="Keep it").click()
-    expect(dialog).to_have_count(0)
-    page.get_by_role("button", name="Remove the trial").click()
-    page.get_by_role("dialog").get_by_role("button", name="Remove the trial").click()
     page.wait_for_url(re.compile("/trials$"))
+    row = page.locator(f"a[href='/trials/{key}']")
+    expect(page.get_by_role("status").filter(has_text=f"The trial {name} was removed.")).to_be_visible()
+    expect(row).to_have_count(0)
     assert app.http.get(f"/api/trials/{key}").status_code == 404
+    page.get_by_role("button", name="Undo").click()
+    expect(row).to_be_visible()
+    expect(page.get_by_role("button", name="Undo")).to_have_count(0)
+    assert app.http.get(f"/api/trials/{key}").json()["name"] == name
 
 
 def test_panes_are_counted_filled_and_kept_in_the_address(page: Page, trial: dict) -> None:

@@ -63,3 +63,18 @@ def test_name_and_story_are_changed_on_the_card(page: Page, app: Running, shelf:
     page.keyboard.press("Escape")
     expect(page.get_by_role("heading", name="hedge, mile 3.png")).to_be_visible()
     assert app.http.get(f"/api/sources/{shelf['new']['id']}").json()["name"] == "hedge, mile 3.png"
+
+
+def test_a_source_taken_off_the_shelf_comes_back_with_undo(
+    page: Page, app: Running, astronaut: np.ndarray
+) -> None:
+    source = app.read("away and back.png", as_png(astronaut[300:400, 300:420]))
+    page.goto("/shelf?words=away")
+    card = page.get_by_test_id("source")
+    card.get_by_role("button", name="Remove").click()
+    expect(page.get_by_text("away and back.png was taken off the Shelf.")).to_be_visible()
+    expect(card).to_have_count(0)
+    assert app.http.get(f"/api/sources/{source['id']}").status_code == 404
+    page.get_by_role("button", name="Undo").click()
+    expect(card).to_contain_text("away and back.png")
+    expect(page.get_by_text("was taken off")).to_have_count(0)

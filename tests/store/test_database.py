@@ -149,7 +149,7 @@ def test_a_cursor_leads_to_the_rows_after_it(connection: database.Connection) ->
 
 
 def test_missing_things_are_said_in_words(connection: database.Connection) -> None:
-    for step in (sources.get, trials.get, trials.delete):
+    for step in (sources.get, trials.get, trials.remove):
         with pytest.raises(NotFound):
             step(connection, str(uuid.uuid4()))
     with pytest.raises(NotFound):
@@ -163,3 +163,25 @@ def test_a_changed_row_is_announced(connection: database.Connection, url: str) -
         writer.commit()
         notice = next(listener.notifies(timeout=PATIENCE))
         assert notice.payload == f'{{"table" : "sources", "key" : "{source["id"]}"}}'
+
+
+def test_what_was_removed_goes_after_a_day_and_not_before(connection: database.Connection) -> None:
+    take = _take(connection, "purged")
+    trial = {"name": "T", "plate_key": "p", "first": 0, "frames": 1, "setup": {}, "source_id": take["source_id"]}
+    key = trials.add(connection, trial)
+    trials.remove(connection, key)
+    sources.remove(connection, take["source_id"])
+
+    def purge(hours: int) -> tuple[int, int]:
+        for table in ("trials", "sources"):
+            connection.execute(f"update {table} set removed_at = now() - interval '{hours} hours'")  # type: ignore[call-overload]
+        trials.purge(connection)
+        sources.purge(connection)
+        counts = [
+            connection.execute(f"select count(*) as n from {table} where id = %s", (each,)).fetchone()  # type: ignore[call-overload]
+            for table, each in (("trials", key), ("sources", take["source_id"]))
+        ]
+        return counts[0]["n"], counts[1]["n"]
+
+    assert purge(23) == (1, 1)
+    assert purge(25) == (0, 0)

@@ -4,21 +4,23 @@ select id, name from kinds order by position
 -- name: add
 insert into sources (name, hash, file_bytes, kind, story)
 values (%(name)s, %(hash)s, %(file_bytes)s, %(kind)s, %(story)s)
-on conflict (hash) do nothing
+on conflict (hash) do update set removed_at = null where sources.removed_at is not null
 returning *
 
 -- name: by_hash
 select * from sources where hash = %(hash)s
 
 -- name: get
-select * from sources where id = %(id)s
+select * from sources where id = %(id)s and removed_at is null
 
 -- name: page
 -- Sources that answer what is asked, newest first, with the newest trials on each and the pick of their verdicts.
-select s.*, (select count(*) from trials t where t.source_id = s.id) as tried, coalesce(u.trials, '[]') as trials
+select s.*, (
+    select count(*) from trials t where t.source_id = s.id and t.removed_at is null) as tried, coalesce(u.trials, '[]') as trials
 from (
     select * from sources s
-    where (%(after_time)s::timestamptz is null or (created_at, id) < (%(after_time)s, %(after_id)s::uuid))
+    where removed_at is null
+        and (%(after_time)s::timestamptz is null or (created_at, id) < (%(after_time)s, %(after_id)s::uuid))
         and (%(words)s::text is null or strpos(lower(name || ' ' || story), lower(%(words)s)) > 0)
         and (%(kind)s::text is null or coalesce(kind, 'none') = %(kind)s)
         and (%(least_mp)s::float is null or (facts ->> 'megapixels')::float >= %(least_mp)s)
@@ -26,8 +28,11 @@ from (
         and (%(least_noise)s::float is null or (traits ->> 'noise_sigma')::float >= %(least_noise)s)
         and (%(most_noise)s::float is null or (traits ->> 'noise_sigma')::float < %(most_noise)s)
         and (%(tried)s::text is null or %(tried)s = case
-            when exists (select from verdicts v join trials t on t.id = v.trial_id where t.source_id = s.id) then 'decided'
-            when exists (select from trials t where t.source_id = s.id) then 'tried' else 'new' end)
+            when exists (
+                select from verdicts v join trials t on t.id = v.trial_id
+                where t.source_id = s.id and t.removed_at is null) then 'decided'
+            when exists (select from trials t where t.source_id = s.id and t.removed_at is null) then 'tried'
+            else 'new' end)
     order by created_at desc, id desc
     limit %(limit)s
 ) s
@@ -36,7 +41,7 @@ left join lateral (
         select t.id, t.name, (
             select e.name from verdicts v join entries e on e.trial_id = v.trial_id and e.letter = v.pick
             where v.trial_id = t.id order by v.id desc limit 1) as pick
-        from trials t where t.source_id = s.id order by t.created_at desc limit 3
+        from trials t where t.source_id = s.id and t.removed_at is null order by t.created_at desc limit 3
     ) t
 ) u on true
 order by s.created_at desc, s.id desc
@@ -76,14 +81,23 @@ where id = %(id)s and state = 'ready' and not facts ? 'shots'
 -- name: fail
 update sources set state = 'failed', error = %(error)s where id = %(id)s
 
--- name: delete_takes
--- Takes of a source that no trial shows any more; their pictures stay in the media store.
-delete from takes where source_id = %(id)s and not exists (select from entries e where e.take_key = takes.key)
+-- name: remove
+update sources set removed_at = now() where id = %(id)s
 
--- name: delete
-delete from sources where id = %(id)s
+-- name: restore
+update sources set removed_at = null where id = %(id)s and removed_at is not null returning id
+
+-- name: purge_takes
+-- Takes of sources to be purged that no trial shows any more; their pictures stay in the media store.
+delete from takes k using sources s
+where s.id = k.source_id and s.removed_at < now() - interval '1 day'
+    and not exists (select from entries e where e.take_key = k.key)
+
+-- name: purge
+delete from sources s
+where s.removed_at < now() - interval '1 day' and not exists (select from trials t where t.source_id = s.id)
 
 -- name: adrift
 select id::text from sources s
-where state in ('waiting', 'reading') and created_at < now() - interval '5 seconds' and not exists (
+where removed_at is null and state in ('waiting', 'reading') and created_at < now() - interval '5 seconds' and not exists (
     select from procrastinate_jobs j where j.id = s.job_id and j.status in ('todo', 'doing'))

@@ -121,7 +121,9 @@ select k.key, k.state, k.stage, k.progress, k.seconds_left, k.plate_key, k.recip
     e.trial_id, e.letter, e.name as entry_name, t.name as trial_name, t.setup, s.facts as source_facts
 from takes k
 join sources s on s.id = k.source_id
-join lateral (select * from entries where take_key = k.key order by trial_id limit 1) e on true
+join lateral (
+    select n.* from entries n join trials u on u.id = n.trial_id and u.removed_at is null
+    where n.take_key = k.key order by n.trial_id limit 1) e on true
 join trials t on t.id = e.trial_id
 left join lateral (
     select j.priority, j.id from take_shards h join procrastinate_jobs j on j.id = h.job_id
@@ -132,11 +134,13 @@ order by k.state, j.priority desc nulls last, j.id nulls last, k.created_at
 -- name: unfinished_of_trial
 select k.key from takes k join entries e on e.take_key = k.key
 where e.trial_id = %(trial_id)s and k.state in ('waiting', 'running') and not (%(alone)s and exists (
-    select from entries other where other.take_key = k.key and other.trial_id <> e.trial_id))
+    select from entries other join trials t on t.id = other.trial_id and t.removed_at is null
+    where other.take_key = k.key and other.trial_id <> e.trial_id))
 
 -- name: failed
 -- Failed takes that a trial still shows.
 select distinct k.key from takes k join entries e on e.take_key = k.key
+join trials t on t.id = e.trial_id and t.removed_at is null
 where k.state = 'failed'
 
 -- name: adrift

@@ -13,7 +13,7 @@ select t.*, s.name as source_name, s.kind, s.facts, s.traits as source_traits, s
 from trials t
 join sources s on s.id = t.source_id
 left join plates p on p.key = t.plate_key
-where t.id = %(id)s
+where t.id = %(id)s and t.removed_at is null
 
 -- name: entries
 -- Every entry with its take, the take's scores and the machine it ran on.
@@ -46,7 +46,8 @@ select t.id, t.name, t.setup, t.created_at, s.id as source_id, s.name as source_
         where v.trial_id = t.id order by v.id desc limit 1) as pick
 from (
     select * from trials
-    where %(after_time)s::timestamptz is null or (created_at, id) < (%(after_time)s, %(after_id)s::uuid)
+    where removed_at is null
+        and (%(after_time)s::timestamptz is null or (created_at, id) < (%(after_time)s, %(after_id)s::uuid))
     order by created_at desc, id desc
     limit %(limit)s
 ) t
@@ -57,10 +58,24 @@ group by t.id, t.name, t.setup, t.created_at, s.id, s.name, s.kind, s.picture_id
 order by t.created_at desc, t.id desc
 
 -- name: count_for_source
-select count(*) as trials from trials where source_id = %(source_id)s
+select count(*) as trials from trials where source_id = %(source_id)s and removed_at is null
 
--- name: delete
-delete from trials where id = %(id)s returning id
+-- name: remove
+update trials set removed_at = now() where id = %(id)s and removed_at is null returning id
+
+-- name: restore
+-- With the takes that were cancelled when it was removed.
+with back as (
+    update trials t set removed_at = null from (select id, removed_at from trials where id = %(id)s for update) before
+    where t.id = before.id and before.removed_at is not null
+    returning t.id, before.removed_at)
+select back.id, coalesce((
+    select jsonb_agg(distinct k.key) from entries e join takes k on k.key = e.take_key
+    where e.trial_id = back.id and k.state = 'cancelled' and k.finished_at >= back.removed_at), '[]') as cancelled
+from back
+
+-- name: purge
+delete from trials where removed_at < now() - interval '1 day'
 
 -- name: add_verdict
 insert into verdicts (trial_id, kind, pick, fallback, reasons)
@@ -81,7 +96,9 @@ select k.id as kind, k.name as kind_name, v.id, v.trial_id, v.reasons, v.created
     tk.timing as pick_timing, ft.timing as fallback_timing,
     (select jsonb_object_agg(c.measure, c.value) from scores c where c.take_key = e.take_key) as pick_scores
 from kinds k
-left join (select distinct on (trial_id) * from verdicts order by trial_id, id desc) v on v.kind = k.id
+left join (
+    select distinct on (w.trial_id) w.* from verdicts w join trials u on u.id = w.trial_id and u.removed_at is null
+    order by w.trial_id, w.id desc) v on v.kind = k.id
 left join trials t on t.id = v.trial_id
 left join sources s on s.id = t.source_id
 left join entries e on e.trial_id = v.trial_id and e.letter = v.pick

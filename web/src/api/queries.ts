@@ -18,6 +18,7 @@ import {
   type Trial,
   type VerdictRequest,
 } from "./client";
+import { notify } from "../ui/notice";
 
 /** Server state lives here only: one hook a resource, keyed by the table the events name. */
 export const useKinds = () =>
@@ -184,9 +185,16 @@ export function useReadOtherwise() {
 export function useRemoveSource() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (id: string) =>
+    mutationFn: ({ id }: { id: string; name: string }) =>
       answer(client.DELETE("/api/sources/{source_id}", { params: { path: { source_id: id } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+    onSuccess: (_, { id, name }) => {
+      const params = { path: { source_id: id } };
+      notify({
+        words: `${name} was taken off the Shelf.`,
+        undo: () => answer(client.POST("/api/sources/{source_id}/restore", { params })),
+      });
+      return queries.invalidateQueries({ queryKey: ["sources"] });
+    },
   });
 }
 
@@ -221,9 +229,17 @@ export function useTakeAction() {
 export function useRemoveTrial() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (id: string) =>
+    mutationFn: ({ id }: { id: string; name: string }) =>
       answer(client.DELETE("/api/trials/{trial_id}", { params: { path: { trial_id: id } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["trials"] }),
+    onSuccess: (_, { id, name }) => {
+      const params = { path: { trial_id: id } };
+      notify({
+        words: `The trial ${name} was removed.`,
+        undo: () => answer(client.POST("/api/trials/{trial_id}/restore", { params })),
+      });
+      queries.removeQueries({ queryKey: ["trials", id] });
+      return queries.invalidateQueries({ queryKey: ["trials"], exact: true });
+    },
   });
 }
 

@@ -34,6 +34,8 @@ export interface paths {
         /**
          * Events
          * @description Announce each changed row as `{"table": ..., "key": ...}`; table "*": all may have changed.
+         *
+         *     Where nothing changes, an event without a table says every 15 seconds that the line holds.
          */
         get: operations["events"];
         put?: never;
@@ -596,7 +598,7 @@ export interface paths {
         post?: never;
         /**
          * Remove Source
-         * @description Take a source off the Shelf; refused while a trial uses it.
+         * @description Take a source off the Shelf; refused while a trial uses it. For a day it can be restored.
          */
         delete: operations["removeSource"];
         options?: never;
@@ -662,6 +664,26 @@ export interface paths {
          * @description Read a source again that failed.
          */
         post: operations["readAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Source
+         * @description Put a removed source back on the Shelf.
+         */
+        post: operations["restoreSource"];
         delete?: never;
         options?: never;
         head?: never;
@@ -768,7 +790,7 @@ export interface paths {
         post?: never;
         /**
          * Remove Trial
-         * @description Cancel what runs for a trial alone and remove it with its verdicts; takes stay for other trials.
+         * @description Cancel what runs for a trial alone and remove it with its verdicts; for a day it can be restored.
          */
         delete: operations["removeTrial"];
         options?: never;
@@ -914,6 +936,26 @@ export interface paths {
          * @description Write a remark on an entry.
          */
         post: operations["addRemark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Trial
+         * @description Bring a removed trial back; what was cancelled with it runs again.
+         */
+        post: operations["restoreTrial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3963,6 +4005,35 @@ export interface operations {
             };
         };
     };
+    restoreSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     editSpot: {
         parameters: {
             query?: never;
@@ -4446,6 +4517,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Created"];
                 };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restoreTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What went wrong, in a sentence */
             default: {

@@ -1,10 +1,13 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 import { Link } from "react-router";
 import type { Queue } from "../api/client";
 import { useConnection } from "../api/live";
 import { useQueue, useTakeAction } from "../api/queries";
 import { percent, seconds, timeOfDay } from "../ui/format";
 import { LetterPlate } from "../ui/LetterPlate";
+import { notify, useNotice } from "../ui/notice";
 import { Bar, Button } from "../ui/parts";
 
 type Item = Queue["items"][number];
@@ -56,6 +59,33 @@ function Summary({ queue }: { queue: Queue }) {
   );
 }
 
+/** What was just done, with the way back. */
+function Undoable() {
+  const notice = useNotice((state) => state.notice);
+  const queries = useQueryClient();
+  const undo = useMutation({
+    mutationFn: () => notice?.undo() ?? Promise.resolve(),
+    onSuccess: () => {
+      notify(null);
+      return queries.invalidateQueries();
+    },
+  });
+  const { reset } = undo;
+  useEffect(() => reset(), [notice, reset]);
+  if (!notice) return null;
+  return (
+    <div role="status" className="flex h-9 items-center gap-4 border-b border-line bg-wash px-6 text-[14px]">
+      <span className="truncate">{undo.error ? undo.error.message : notice.words}</span>
+      <Button tone="quiet" className="font-semibold" disabled={undo.isPending} onClick={() => undo.mutate()}>
+        Undo
+      </Button>
+      <Button tone="quiet" className="ml-auto" onClick={() => notify(null)}>
+        Put away
+      </Button>
+    </div>
+  );
+}
+
 /** At the foot of every page: what runs, how far, how long, what waits. */
 export function RunDock() {
   const { data } = useQueue();
@@ -64,6 +94,7 @@ export function RunDock() {
   const queue = data ?? { items: [], seconds_left: null, failed: 0 };
   return (
     <Disclosure as="footer" className="shrink-0 border-t border-line bg-sheet" aria-label="Run dock">
+      <Undoable />
       <DisclosurePanel
         as="ul"
         className="max-h-60 divide-y divide-line overflow-y-auto border-b border-line px-6 py-2"

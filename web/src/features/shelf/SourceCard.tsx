@@ -257,7 +257,7 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
               >
                 Edit
               </Button>
-              <Button tone="quiet" className="!py-0 text-[14px]" onClick={() => remove.mutate(source.id)}>
+              <Button tone="quiet" className="!py-0 text-[14px]" onClick={() => remove.mutate(source)}>
                 Remove
               </Button>
             </div>

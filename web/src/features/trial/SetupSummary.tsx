@@ -3,7 +3,7 @@ import type { Trial } from "../../api/client";
 import { useRemoveTrial } from "../../api/queries";
 import { toAddress } from "./setupAddress";
 import { lasting, noise, percent, pixels, rateOf } from "../../ui/format";
-import { ButtonLink, ConfirmButton, Fact, Page, Trouble } from "../../ui/parts";
+import { Button, ButtonLink, Fact, Page, Trouble } from "../../ui/parts";
 
 /** How this trial was set up; a set-up never changes, another one is another trial. */
 export function SetupSummary({ trial }: { trial: Trial }) {
@@ -20,12 +20,9 @@ export function SetupSummary({ trial }: { trial: Trial }) {
       title="Set-up"
       actions={
         <>
-          <ConfirmButton
-            question="Remove this trial and its verdicts? The takes stay and are there at once if you set it up again."
-            act={() => remove.mutate(trial.id, { onSuccess: () => void go("/trials") })}
-          >
+          <Button onClick={() => remove.mutate(trial, { onSuccess: () => void go("/trials") })}>
             Remove the trial
-          </ConfirmButton>
+          </Button>
           <ButtonLink
             tone="main"
             to={`/trials/new?${new URLSearchParams({ source: trial.source_id, ...toAddress(trial.setup), ...part })}`}
