@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { keyOf, paintScene, refineScene, sceneExact, sceneReady, type Scene } from "./scene";
+import { usePlayer } from "./player";
 import { pointAt } from "./pointer";
 import { followTiles } from "./tiles";
 import { useViewport, zoomOf } from "./viewport";
@@ -128,7 +129,7 @@ export function Pane({ scene, label, onShown }: Props) {
           const exact = whole && sceneExact(canvas.current, shown.current, view);
           canvas.current.dataset.exact = exact ? "true" : "";
           const [stands, on] = [shown.current, canvas.current];
-          if (whole && !exact)
+          if (whole && !exact && !usePlayer.getState().playing)
             rest.current = window.setTimeout(() => refineScene(on, stands, view) && draw(), REST_MS);
           told.current?.(key);
         });
@@ -142,7 +143,11 @@ export function Pane({ scene, label, onShown }: Props) {
     draw();
   }, [scene, onShown, draw]);
   useEffect(() => {
-    const stops = [useViewport.subscribe(draw), followTiles(draw)];
+    const stops = [
+      useViewport.subscribe(draw),
+      followTiles(draw),
+      usePlayer.subscribe((now, before) => before.playing && !now.playing && draw()),
+    ];
     return () => {
       stops.forEach((stop) => stop());
       window.clearTimeout(rest.current);
