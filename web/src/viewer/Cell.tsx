@@ -22,6 +22,7 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const smooth = useViewport((view) => view.smooth);
   const lift = useViewport((view) => view.lift);
+  const ground = useViewport((view) => view.surround);
   useEffect(() => {
     const element = canvas.current;
     if (!element) return;
@@ -30,7 +31,7 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
     const draw = () => {
       asked = 0;
       const pane = { width: element.width, height: element.height };
-      const view = { extent, pane, x, y, zoom, smooth, frame, lift };
+      const view = { extent, pane, x, y, zoom, smooth, frame, lift, surround: ground };
       const surround = getComputedStyle(element).backgroundColor;
       whole = paint(element, picture, view, surround);
       const exact = isExact(element, picture, view, surround);
@@ -54,7 +55,7 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
       window.clearTimeout(rest);
       cancelAnimationFrame(asked);
     };
-  }, [picture, extent, x, y, zoom, frame, smooth, lift]);
+  }, [picture, extent, x, y, zoom, frame, smooth, lift, ground]);
   return (
     <canvas
       ref={canvas}

@@ -27,6 +27,7 @@ const VIEW: Viewport = {
   smooth: false,
   frame: 0,
   lift: 1,
+  surround: 1,
 };
 const url = (level: number, column: number, row: number) =>
   `/api/pictures/p/frames/0/tiles/${level}/${column}/${row}`;

@@ -10,4 +10,5 @@ export const VIEW: Viewport = {
   smooth: false,
   frame: 0,
   lift: 1,
+  surround: 1,
 };

@@ -28,6 +28,11 @@ describe("fit", () => {
 });
 
 describe("the visible part", () => {
+  it("enlarges a small picture by a whole factor", () => {
+    expect(fitZoom({ extent: { width: 300, height: 200 }, pane: { width: 1000, height: 800 } })).toBe(3);
+    expect(fitZoom({ extent: { width: 600, height: 500 }, pane: { width: 1000, height: 800 } })).toBe(1);
+  });
+
   it("is the whole picture when it fits", () => {
     expect(visible(view())).toEqual({ left: 0, top: 0, width: 4000, height: 2000 });
   });
@@ -97,6 +102,6 @@ it("opens at a place that a link names", () => {
 
 it("smooths only when asked", () => {
   expect(view().smooth).toBe(false);
-  view().toggleSmooth();
+  view().dress({ smooth: true, lift: 1, surround: 1 });
   expect(view().smooth).toBe(true);
 });

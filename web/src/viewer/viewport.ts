@@ -15,7 +15,13 @@ export interface Viewport {
   frame: number;
   /** How many times brighter the panes show the pictures; their values stay. */
   lift: number;
+  /** Which of the neutral greys surrounds the pictures. */
+  surround: number;
 }
+
+/** Neutral, so that no colour is judged against another. */
+export const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
+const MIDDLE_GREY = 1;
 
 export const LIFTS = [1, 2, 4, 8];
 
@@ -26,8 +32,8 @@ interface Actions {
   zoomTo: (zoom: number | null) => void;
   /** Zoom about a place that lies so many device pixels off the centre; it stays where it is. */
   zoomAbout: (offX: number, offY: number, ratio: number) => void;
-  toggleSmooth: () => void;
-  setLift: (lift: number) => void;
+  /** How the pictures are shown, as an address has it: what it names wrongly is as if it named nothing. */
+  dress: (look: { smooth: boolean; lift: number; surround: number }) => void;
   showFrame: (frame: number) => void;
   /** Put a part of the truth in the middle, at the zoom that is set; fit is left for 100 %. */
   goTo: (part: Region) => void;
@@ -36,8 +42,10 @@ interface Actions {
 const FURTHEST = 1 / 32;
 const NEAREST = 32;
 
+/** The zoom at which the whole picture shows; a small one is enlarged by a whole factor, so that its pixels stay even. */
 export function fitZoom({ extent, pane }: Pick<Viewport, "extent" | "pane">): number {
-  return Math.min(pane.width / extent.width, pane.height / extent.height, NEAREST) || 1;
+  const most = Math.min(pane.width / extent.width, pane.height / extent.height, NEAREST) || 1;
+  return most > 1 ? Math.floor(most) : most;
 }
 
 export function zoomOf(view: Viewport): number {
@@ -94,6 +102,7 @@ export const useViewport = create<Viewport & Actions>((set) => ({
   smooth: false,
   frame: 0,
   lift: 1,
+  surround: MIDDLE_GREY,
   open: (extent, place) =>
     set({ extent, ...(place ?? { x: extent.width / 2, y: extent.height / 2, zoom: null }) }),
   setPane: (width, height) => set({ pane: { width, height } }),
@@ -112,8 +121,12 @@ export const useViewport = create<Viewport & Actions>((set) => ({
       const dy = offY * (1 / before - 1 / zoom);
       return { ...inside(view, view.x + dx, view.y + dy), zoom };
     }),
-  setLift: (lift) => set({ lift: LIFTS.includes(lift) ? lift : 1 }),
-  toggleSmooth: () => set((view) => ({ smooth: !view.smooth })),
+  dress: ({ smooth, lift, surround }) =>
+    set({
+      smooth,
+      lift: LIFTS.includes(lift) ? lift : 1,
+      surround: surround in SURROUNDS ? surround : MIDDLE_GREY,
+    }),
   showFrame: (frame) => set({ frame }),
   goTo: ({ left, top, width, height }) =>
     set((view) => ({

@@ -5,7 +5,7 @@ import { useMapKinds, useRemarks, useSpots } from "../../api/marks";
 import { zoomText } from "../../ui/format";
 import { Button } from "../../ui/parts";
 import { useDriver, usePlayer } from "../../viewer/player";
-import { useViewport, visible, type Region } from "../../viewer/viewport";
+import { SURROUNDS, useViewport, visible, type Region } from "../../viewer/viewport";
 import { CHIP } from "./chip";
 import { Compared } from "./Compared";
 import { MapBar, readMapped, useFaultMap } from "./MapBar";
@@ -32,7 +32,6 @@ const COLUMNS = [
 ];
 const MOST_PANES = 6;
 const NOTHING: Picture[] = [];
-const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
 
 function KeyList({ open, close }: { open: boolean; close: () => void }) {
   return (
@@ -83,7 +82,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   const choices = useChoices(trial);
   const look = useLook(trial, choices);
   const { change, mode } = look;
-  const [surround, setSurround] = useState(1);
+  const surround = useViewport((view) => view.surround);
   const [help, setHelp] = useState(false);
   const [marking, setMarking] = useState(false);
   const [marked, setMarked] = useState(true);
@@ -166,6 +165,7 @@ export function LookPage({ trial }: { trial: Trial }) {
     back: look.back,
     pin: () => look.pin(look.panes[look.focus]),
     more: {
+      s: () => change({ smooth: useViewport.getState().smooth ? "no" : "yes" }),
       l: () => change({ lift: String(liftAfter(useViewport.getState().lift)) }),
       m: () => draw(visible(useViewport.getState())),
       n: mark,
@@ -221,7 +221,7 @@ export function LookPage({ trial }: { trial: Trial }) {
           {
             name: "Surround",
             hint: "Darker or lighter",
-            act: () => setSurround((surround + 1) % SURROUNDS.length),
+            act: () => change({ surround: String((surround + 1) % SURROUNDS.length) }),
           },
           { name: "Save", hint: "Key C: what is shown as a PNG with a caption", act: save },
           { name: "Keys ?", hint: "All keys of this page", act: () => setHelp(true) },

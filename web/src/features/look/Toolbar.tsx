@@ -71,7 +71,6 @@ interface Props {
 export function Toolbar(props: Props) {
   const { trial, mode, count, most, maps, fault, change, setCount, compare, switches } = props;
   const smooth = useViewport((view) => view.smooth);
-  const toggleSmooth = useViewport((view) => view.toggleSmooth);
   const lift = useViewport((view) => view.lift);
   const counted = mode === "panes" || mode === "time";
   return (
@@ -115,7 +114,12 @@ export function Toolbar(props: Props) {
         </span>
       )}
       <div className="flex">
-        <Switch name="Smooth" hint="Key S" on={smooth} act={toggleSmooth} />
+        <Switch
+          name="Smooth"
+          hint="Key S"
+          on={smooth}
+          act={() => change({ smooth: smooth ? "no" : "yes" })}
+        />
         <Switch
           name={lift > 1 ? `Lift ${lift}×` : "Lift"}
           hint="Key L: shows dark pictures brighter, their values stay"

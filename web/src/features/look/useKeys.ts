@@ -81,7 +81,6 @@ export function useKeys(wiring: Wiring) {
       "+": () => middle(1.25),
       "=": () => middle(1.25),
       "-": () => middle(0.8),
-      s: () => view().toggleSmooth(),
       i: () => hold("input"),
       t: () => hold("truth"),
       "[": () => turn(-1),

@@ -158,9 +158,10 @@ export function useLook(trial: Trial, choices: Choice[]) {
     setPanes([...at.panes].reverse(), at.panes.length - 1 - at.focus);
   };
   useOpening(trial, params, choices);
-  const setLift = useViewport((view) => view.setLift);
-  const lift = Number(params.get("lift"));
-  useEffect(() => setLift(lift), [setLift, lift]);
+  const dress = useViewport((view) => view.dress);
+  const smooth = params.get("smooth") === "yes";
+  const [lift, surround] = [Number(params.get("lift")), Number(params.get("surround") ?? NaN)];
+  useEffect(() => dress({ smooth, lift, surround }), [dress, smooth, lift, surround]);
   usePlaceInAddress(change);
   usePreload(choices);
   return {
