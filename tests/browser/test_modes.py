@@ -44,8 +44,7 @@ def assert_exact(canvas: np.ndarray, codes: np.ndarray, x: float, y: float, zoom
     assert inside.any() and np.array_equal(canvas[inside], wanted[inside])
 
 
-@pytest.mark.parametrize("scale", [1, 1.25, 1.5, 2])
-@pytest.mark.parametrize("zoom", [1, 2])
+@pytest.mark.parametrize(("scale", "zoom"), [(1, 1), (1, 2), (1.25, 1), (1.5, 2), (2, 1)])
 def test_every_mode_is_exact_at_any_scaling(
     browser: Browser, app: Running, trial: dict, codes: dict[str, np.ndarray], scale: float, zoom: int
 ) -> None:
@@ -83,7 +82,7 @@ def test_panes_agree_after_a_random_walk(page: Page, trial: dict, codes: dict[st
     box = page.locator("canvas").last.bounding_box()
     assert box
     chance = random.Random(4)
-    for _ in range(60):
+    for _ in range(30):
         step = chance.choice(["key", "key", "wheel", "drag"])
         place = box["x"] + chance.uniform(9, box["width"] - 9), box["y"] + chance.uniform(9, box["height"] - 9)
         page.mouse.move(*place)
