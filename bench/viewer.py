@@ -60,35 +60,30 @@ def _measure(page: Page, address: str, trial: str) -> list[list[str]]:
     ]  # fmt: skip
 
 
-PANNED = """async () => {
-    const canvas = document.querySelector('canvas'), times = [];
-    let before = performance.now();
-    for (let turn = 0; turn < 240; turn++) {
-        const key = Math.floor(turn / 40) % 2 ? 'ArrowLeft' : 'ArrowRight';
-        window.dispatchEvent(new KeyboardEvent('keydown', { key, code: key, bubbles: true }));
-        await new Promise(requestAnimationFrame);
-        times.push(performance.now() - before);
-        before = performance.now();
-    }
-    return times;
-}"""
-DRAWN = """async count => {
-    const sheet = (width, height) => Object.assign(document.createElement('canvas'), { width, height });
-    const sheets = Array.from({ length: count }, () => sheet(1024, 1024));
-    const grid = document.body.appendChild(document.createElement('div'));
-    grid.style.cssText = 'position:fixed;inset:132px 0 40px;display:grid;grid-template-columns:1fr 1fr;gap:2px';
-    const panes = sheets.map(() => grid.appendChild(sheet(639, 290)));
+TIMED = """async step => {
     const times = [];
     let before = performance.now();
     for (let turn = 0; turn < 240; turn++) {
-        panes.forEach((pane, at) =>
-            pane.getContext('2d', { alpha: false }).drawImage(sheets[at], -(turn % 40) * 8, -50));
+        step(turn);
         await new Promise(requestAnimationFrame);
         times.push(performance.now() - before);
         before = performance.now();
     }
     return times;
 }"""
+PANNED = f"""() => ({TIMED})(turn => {{
+    const key = Math.floor(turn / 40) % 2 ? 'ArrowLeft' : 'ArrowRight';
+    window.dispatchEvent(new KeyboardEvent('keydown', {{ key, code: key, bubbles: true }}));
+}})"""
+DRAWN = f"""count => {{
+    const sheet = (width, height) => Object.assign(document.createElement('canvas'), {{ width, height }});
+    const sheets = Array.from({{ length: count }}, () => sheet(1024, 1024));
+    const grid = document.body.appendChild(document.createElement('div'));
+    grid.style.cssText = 'position:fixed;inset:132px 0 40px;display:grid;grid-template-columns:1fr 1fr;gap:2px';
+    const panes = sheets.map(() => grid.appendChild(sheet(639, 290)));
+    return ({TIMED})(turn => panes.forEach((pane, at) =>
+        pane.getContext('2d', {{ alpha: false }}).drawImage(sheets[at], -(turn % 40) * 8, -50)));
+}}"""
 FIRST = """async count => {
     const whole = () => document.querySelectorAll("canvas[data-shown]:not([data-shown=''])").length >= count;
     while (!whole()) await new Promise(requestAnimationFrame);

@@ -1,7 +1,6 @@
 import { useEffect, useRef } from "react";
 import type { Picture } from "../api/client";
-import { REST_MS } from "./Pane";
-import { isExact, paint, refine } from "./paint";
+import { isExact, paint, refine, REST_MS } from "./paint";
 import { followTiles } from "./tiles";
 import { useViewport } from "./viewport";
 

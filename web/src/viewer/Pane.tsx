@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 import { keyOf, paintScene, refineScene, sceneExact, sceneReady, type Scene } from "./scene";
 import { usePlayer } from "./player";
+import { REST_MS } from "./paint";
 import { pointAt } from "./pointer";
 import { followTiles } from "./tiles";
 import { useViewport, zoomOf } from "./viewport";
@@ -11,9 +12,6 @@ interface Props {
   /** Told after each drawing: the key of the scene that stands there with all its pixels, or null. */
   onShown?: (key: string | null) => void;
 }
-
-/** Below 100 % a view that has rested for so long is drawn exactly; while it moves or plays, quickly. */
-export const REST_MS = 60;
 
 /** The browser's own count, which knows how a fractional edge was snapped, unless it forgets the scaling. */
 function devicePixels(length: number, exact: number | undefined): number {

@@ -215,6 +215,8 @@ export function paint(
 /** Pictures below 100 % as the mean over each device pixel's area, for each canvas on the page. */
 const refined = new WeakMap<HTMLCanvasElement, Map<string, HTMLCanvasElement>>();
 const REFINED = 3;
+/** Below 100 % a view that has rested for so long is drawn exactly; while it moves or plays, quickly. */
+export const REST_MS = 60;
 const BAND = 64; // output rows at a time, so that memory stays small
 
 const refinedKey = (picture: Picture, view: Viewport, surround: string, shift?: Shift) =>

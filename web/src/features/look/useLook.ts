@@ -81,6 +81,10 @@ export function useChoices(trial: Trial): Choice[] {
   ];
 }
 
+/** A list of the address without an id that is in it, or with one that is not. */
+const toggled = (ids: string[], id: string) =>
+  (ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id]).join(",");
+
 /** What each pane shows and which has the focus; kept in the address with the place and the zoom. */
 export function useLook(trial: Trial, choices: Choice[]) {
   const [params] = useSearchParams();
@@ -110,17 +114,10 @@ export function useLook(trial: Trial, choices: Choice[]) {
   };
   /** Pin what a pane shows, so that nothing takes its place there; or let it go. */
   const pin = (id: string | undefined) => {
-    const { pinned } = now();
-    if (id)
-      change({ pin: (pinned.includes(id) ? pinned.filter((one) => one !== id) : [...pinned, id]).join(",") });
+    if (id) change({ pin: toggled(now().pinned, id) });
   };
   /** Show an entry that lies off its place where it belongs, by what was measured; or as it is. */
-  const place = (id: string) => {
-    const { placed } = now();
-    change({
-      placed: (placed.includes(id) ? placed.filter((one) => one !== id) : [...placed, id]).join(","),
-    });
-  };
+  const place = (id: string) => change({ placed: toggled(now().placed, id) });
   /** What stood in the active pane before comes back; once more, and it is as it was. */
   const back = () => before.current && put(before.current);
   const setCount = (count: number) => {
