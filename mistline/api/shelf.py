@@ -20,12 +20,13 @@ from mistline.store import pictures, sources, trials
 from mistline.store.database import Row, connect
 from mistline.store.files import media, original_key
 from mistline.work import trials as use_cases
-from mistline.work.requests import Axis
+from mistline.work.requests import Axis, View
 
 __all__ = ["FOREVER", "PNG", "clean_name", "of_frame", "router"]
 
 MAKING_SECONDS = 20.0
 MOST_FRAMES = 10_000  # in one request
+VIEWS: dict[str, View] = {pictures.WHOLE: "whole", pictures.THUMBNAIL: "small"}
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
@@ -155,7 +156,7 @@ async def of_frame(picture_id: str, frame: int, name: str) -> Response:
     """A file of a frame's view."""
 
     def make() -> None:
-        use_cases.cut_view(picture_id, frame, whole=name == pictures.WHOLE)
+        use_cases.cut_view(picture_id, frame, VIEWS.get(name, "tiles"))
 
     return await _png(
         picture_id, f"{frame}/{name}", lambda picture: pictures.has(picture, f"{frame}/{name}"), make

@@ -33,6 +33,7 @@ from mistline.work.requests import (
     ReadOriginal,
     Request,
     ShardMade,
+    View,
 )  # fmt: skip
 from mistline.work.sandbox import run_child
 
@@ -225,11 +226,11 @@ async def _footage(picture_id: str, folder: Path, frames: Iterable[int]) -> Foot
     return Footage(shards=await sound(picture_id, folder, frames))
 
 
-async def _cut(picture_id: str, frames: list[int], *, whole: bool = False) -> None:
+async def _cut(picture_id: str, frames: list[int], view: View) -> None:
     with media().workspace() as folder:
         request = MakeViews(
             name="a picture", footage=await _footage(picture_id, folder, frames), frames=frames, out=folder / "view",
-            whole=whole,
+            view=view,
         )  # fmt: skip
         await run_child(
             request, what="a picture", memory_bytes=settings().reader_memory_bytes,
@@ -237,17 +238,17 @@ async def _cut(picture_id: str, frames: list[int], *, whole: bool = False) -> No
         )  # fmt: skip
         for frame in frames:
             made = request.out / str(frame)
-            if whole:
-                await asyncio.to_thread(
-                    pictures.keep_view, made / pictures.WHOLE, picture_id, frame, pictures.WHOLE
-                )
-            else:
-                await asyncio.to_thread(pictures.keep_view, made, picture_id, frame)
+            parts = [(made, "")] if view == "tiles" else [(path, path.name) for path in made.iterdir()]
+            for path, name in parts:
+                await asyncio.to_thread(pictures.keep_view, path, picture_id, frame, name)
 
 
-async def cut_view(picture_id: str, frame: int, *, whole: bool = False) -> None:
-    """Cut the tiles of a frame, or write all of it as PNG, and keep them in the media store."""
-    await _cut(picture_id, [frame], whole=whole)
+async def cut_view(picture_id: str, frame: int, view: View) -> None:
+    """Cut a view of a frame, small ones of the frames that follow in its shard too, and keep it in the media store."""
+    last = frame + 1
+    if view == "small":
+        last = min(frame - frame % SHARD + SHARD, (await stored(pictures.get, picture_id))["frames"])
+    await _cut(picture_id, list(range(frame, last)), view)
 
 
 async def cut_slice(picture_id: str, axis: Axis, at: int) -> None:
@@ -272,4 +273,4 @@ async def cut_shard_views(picture_id: str, first: int) -> None:
         if pictures.part(picture_id, f"{frame}/{picture['levels'] - 1}/0_0.png") is None
     ]  # fmt: skip
     for _, rest in itertools.groupby(enumerate(frames), lambda pair: pair[1] - pair[0]):
-        await _cut(picture_id, [frame for _, frame in rest])
+        await _cut(picture_id, [frame for _, frame in rest], "tiles")

@@ -53,10 +53,12 @@ __all__ = [
     "Surveyed",
     "TimeCrop",
     "Timing",
+    "View",
 ]  # fmt: skip
 
 A = TypeVar("A", bound=BaseModel)
 Axis = Literal["row", "column"]
+View = Literal["tiles", "small", "whole"]  # the tiles of all levels, one small picture, one PNG at its own depth
 Progress = Callable[[str, float], None]  # (stage, share done)
 
 
@@ -137,12 +139,12 @@ class SurveyClip(Request[Surveyed]):
 
 
 class MakeViews(Request[Done]):
-    """Cut the tiles of frames into `out/<frame>`; or make a PNG of each at its own depth there, if `whole`."""
+    """Cut views of frames that follow one another into `out/<frame>`: see `View`."""
 
     footage: Footage
     frames: list[int]
     out: Path
-    whole: bool = False
+    view: View = "tiles"
 
 
 class Prepared(BaseModel):

@@ -24,7 +24,7 @@ from mistline.store.settings import settings
 from mistline.work import making
 from mistline.work.joining import joined_alike, joined_scores, joined_timing
 from mistline.work.making import stored
-from mistline.work.requests import Axis, InspectModel, ShardMade, SurveyClip, TimeCrop
+from mistline.work.requests import Axis, InspectModel, ShardMade, SurveyClip, TimeCrop, View
 from mistline.work.sandbox import run_child
 
 __all__ = [
@@ -234,9 +234,9 @@ async def mend_picture(picture_id: str) -> None:
 
 
 @jobs.task(name="cut_view", queue=READING)
-async def cut_view(picture_id: str, frame: int, whole: bool) -> None:
-    """Cut the tiles of a frame that nobody has looked at yet or whose tiles are damaged, or write all of it as PNG."""
-    await _or_say(picture_id, making.cut_view(picture_id, frame, whole=whole))
+async def cut_view(picture_id: str, frame: int, view: View) -> None:
+    """Cut a view of a frame that nobody has looked at yet, or whose view is damaged."""
+    await _or_say(picture_id, making.cut_view(picture_id, frame, view))
 
 
 @jobs.task(name="cut_slice", queue=READING)

@@ -30,7 +30,7 @@ from mistline.work import tasks
 from mistline.work.lane import Lane
 from mistline.work.making import reading, source_footage
 from mistline.work.queue import queue
-from mistline.work.requests import Axis, PreviewInput, PreviewMade
+from mistline.work.requests import Axis, PreviewInput, PreviewMade, View
 from mistline.work.sandbox import run_child
 
 __all__ = [
@@ -146,19 +146,21 @@ def mend(picture_id: str) -> None:
         tasks.mend_picture.configure(queueing_lock=f"mend:{picture_id}").defer(picture_id=picture_id)
 
 
-def cut_view(picture_id: str, frame: int, *, whole: bool) -> None:
-    """Queue the cutting of a frame's tiles, or of all of it as PNG, once however many ask.
+def cut_view(picture_id: str, frame: int, view: View) -> None:
+    """Queue the cutting of a view of a frame, once however many ask.
 
-    Who looks at a frame will look at those beside it: the others of its shard follow, behind all that is asked for.
+    Who looks at a frame will look at those beside it: small pictures are cut for its shard, and the tiles of the others
+    follow, behind all that is asked for.
     """
-    lock = f"view:{picture_id}:{frame}:{whole}"
+    shard = frame - frame % SHARD
+    frame = shard if view == "small" else frame
+    lock = f"view:{picture_id}:{frame}:{view}"
     with contextlib.suppress(AlreadyEnqueued):
         tasks.cut_view.configure(queueing_lock=lock, priority=ASKED).defer(
-            picture_id=picture_id, frame=frame, whole=whole
+            picture_id=picture_id, frame=frame, view=view
         )
-    shard = frame - frame % SHARD
     with contextlib.suppress(AlreadyEnqueued):
-        if not whole:
+        if view == "tiles":
             tasks.cut_shard_views.configure(queueing_lock=f"views:{picture_id}:{shard}", priority=AHEAD).defer(
                 picture_id=picture_id, first=shard
             )

@@ -74,6 +74,45 @@ def over_time(page: Page) -> None:
     page.keyboard.press("p")
 
 
+def in_player(page: Page) -> list[int]:
+    """The frame that the small player names, and the one whose number stands in its pixels."""
+    return page.get_by_role("group", name="Player").evaluate(
+        """(group, [block, bits]) => {
+            const canvas = group.querySelector('canvas'), scale = canvas.width / 128;
+            const row = canvas.getContext('2d').getImageData(0, scale * block / 2, canvas.width, 1).data;
+            let number = 0;
+            for (let bit = 0; bit < bits; bit++)
+                number += (row[4 * Math.round(scale * (bit + 0.5) * block)] > 128) << bit;
+            return [Number(canvas.dataset.frame ?? -1), number];
+        }""",
+        [BLOCK, BITS],
+    )
+
+
+def plays_small(page: Page) -> None:
+    """In and out are set by keys at the small player's playhead, and it loops through what lies between."""
+    player = page.get_by_role("group", name="Player")
+    player.focus()
+    for key in ("ArrowRight", "ArrowRight", "ArrowLeft", "i"):
+        player.press(key)
+    expect(page.get_by_label("In: frame number")).to_have_value(str(FIRST + 1))
+    page.get_by_label("In: frame number").fill(str(FIRST))
+    until(lambda: in_player(page) == [FIRST, FIRST], what="the in point shown")
+    player.focus()
+    player.press("Space")
+    shown: set[int] = set()
+
+    def looped() -> bool:
+        frame, number = in_player(page)
+        assert frame == number
+        shown.add(number)
+        return len(shown) > FRAMES / 2
+
+    until(looped, what="the part as it moves")
+    assert min(shown) >= FIRST and max(shown) < FIRST + FRAMES
+    player.press("Space")
+
+
 def test_a_clip_goes_from_the_shelf_to_the_verdict(page: Page, app: Running, clip: Path) -> None:
     page.goto("/shelf")
     page.set_input_files("input[type=file]", clip)
@@ -89,6 +128,7 @@ def test_a_clip_goes_from_the_shelf_to_the_verdict(page: Page, app: Running, cli
     page.get_by_label("In: timecode").fill(f"00:00:00:{FIRST:02}")
     page.get_by_label("In: timecode").blur()
     expect(page.get_by_text(f"{FRAMES} of 40 frames, 0.56 s")).to_be_visible()
+    plays_small(page)
     page.get_by_role("radio", name="same size").check()
     page.get_by_role("switch", name="Blur").click()
     page.get_by_role("button", name="None").click()

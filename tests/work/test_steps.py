@@ -115,7 +115,9 @@ def test_views_and_whole_frames_of_a_clip(clip: Footage, tmp_path: Path) -> None
     for number in (7, 8, 9):
         tile = cv2.imread(str(tmp_path / f"view/{number}/0/0_0.png"))[..., ::-1]
         assert tile.shape == (96, 128, 3) and number_of(tile.astype(np.uint16) * 257) == number
-    make_views(MakeViews(name="a", footage=clip, frames=[29], out=tmp_path / "whole", whole=True), silent)
+    make_views(MakeViews(name="a", footage=clip, frames=[4, 5], out=tmp_path / "small", view="small"), silent)
+    assert [path.name for path in (tmp_path / "small/5").iterdir()] == ["thumbnail.png"]
+    make_views(MakeViews(name="a", footage=clip, frames=[29], out=tmp_path / "whole", view="whole"), silent)
     whole = cv2.imread(str(tmp_path / "whole/29/whole.png"), cv2.IMREAD_UNCHANGED)[..., ::-1]
     assert whole.dtype == np.uint16 and number_of(whole) == 29
 

@@ -58,6 +58,12 @@ class Facts(BaseModel):
         None, description="first frame of each shot; none until a clip was looked through"
     )
     stretches: list[Stretch] = Field([], description="parts of a clip worth trying")
+    motion: float | None = Field(
+        None, description="median motion from frame to frame, pixels; 0 where too little moves to be told"
+    )
+    flicker: float | None = Field(
+        None, description="sigma of the mean level that is new on each frame, 8-bit code values"
+    )
 
 
 class KindSuggested(BaseModel):

@@ -17,7 +17,7 @@ import numpy as np
 from mistline.core.frame import Array
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
 
-__all__ = ["MEASURES", "Word", "character_errors", "misread", "read_lettering"]
+__all__ = ["MEASURES", "Word", "character_errors", "misread", "read_lettering", "surely_read"]
 
 PROGRAM = "tesseract"
 FEWEST = 12
@@ -88,6 +88,15 @@ def character_errors(wanted: str, read: str) -> float:
     return before[-1] / max(1, len(wanted))
 
 
+def _letters(word: Word) -> int:
+    return sum(letter.isalnum() for letter in word.text)
+
+
+def surely_read(words: list[Word]) -> list[Word]:
+    """Those of two letters or more that the reader is sure of."""
+    return [word for word in words if word.sure >= SURE and _letters(word) >= 2]
+
+
 def misread(wanted: list[Word], found: list[Word]) -> tuple[float, int]:
     """Share of the letters of the surely read words that are not read at their place, and how many letters these are.
 
@@ -96,10 +105,8 @@ def misread(wanted: list[Word], found: list[Word]) -> tuple[float, int]:
     shows do not count. Valid range: 12 letters read with a confidence of 80 or more, of about 10 pixels height or more.
     """
     letters, wrong = 0, 0.0
-    for word in wanted:
-        count = sum(letter.isalnum() for letter in word.text)
-        if word.sure < SURE or count < 2:
-            continue
+    for word in surely_read(wanted):
+        count = _letters(word)
         here = sorted((other for other in found if word.meets(other)), key=lambda other: other.left)
         text, sure = "".join(other.text for other in here), max((other.sure for other in here), default=0.0)
         letters += count

@@ -18,7 +18,6 @@ import numpy as np
 import numpy.typing as npt
 from scipy.fft import dctn
 from scipy.special import chdtri
-from scipy.stats import rankdata
 
 from mistline.core.frame import Array, luma
 from mistline.core.measure.measure import NotMeasurable
@@ -237,7 +236,7 @@ def _read(cut: Real, level: float) -> _Reading:
     coarse = heavy[heavy <= 4]
     doubt = ""
     if len(heavy) > 1:
-        ranks = rankdata(sums[:, heavy], axis=0) + 1e-6 * np.arange(len(sums))[:, None]  # equal energies stay so
+        ranks = _ranks(sums[:, heavy]) + 1e-6 * np.arange(len(sums))[:, None]  # equal energies stay so
         linked = np.asarray(np.corrcoef(ranks.T))[np.triu_indices(len(heavy), 1)].mean()
         doubt = "bands that vary together" if linked > LINKED else ""
     if len(coarse) and np.average(width[coarse], weights=weight[coarse]) > WIDEST:
@@ -256,6 +255,21 @@ def _read(cut: Real, level: float) -> _Reading:
         doubt = "a direction"
     finest = 255 * float(np.sqrt(density[-2:].min())) if width[-2:].max() < WIDEST else 0.0
     return _Reading(_hollow(density), heavy, level, doubt, finest)
+
+
+def _ranks(values: Real) -> Real:
+    """Rank of each value in its column, 1 the least; equal values share the mean of theirs.
+
+    >>> _ranks(np.array([[3.0], [1.0], [3.0], [2.0]])).T.tolist()
+    [[3.5, 1.0, 3.5, 2.0]]
+    """
+
+    def of(column: Real) -> Real:
+        _, place, count = np.unique(column, return_inverse=True, return_counts=True)
+        mean: Real = (np.cumsum(count) - (count - 1) / 2)[place]  # scipy.stats ranks too, but takes long to load
+        return mean
+
+    return np.stack([of(column) for column in values.T], axis=1)
 
 
 def _hollow(density: Real) -> Real:

@@ -1,10 +1,10 @@
-"""What happens in a clip: its shots, where it moves, is dark or fine, and whether its frames are one moment each.
+"""What happens in a clip: its shots, motion and flicker, parts worth trying, and whether a frame is one moment.
 
-Every frame is looked at once, small. A cut is where a frame cannot be made of the one before by moving its parts: what
-remains after undoing the motion is large, and much larger than around it. Interlacing is told from motion, not from
-combs: in a frame of two moments, the lines of one field lie where the other's will be half a frame later, so the
-motion from field to field is half of that from frame to frame; in a frame of one moment there is none. After telecine
-some frames hold fields of two film frames, others of one.
+Every frame is looked at once, small; a few are read whole for noise and lettering. A cut is where a frame cannot be
+made of the one before by moving its parts: what remains after undoing the motion is large, and much larger than around
+it. Interlacing is told from motion, not from combs: in a frame of two moments, the lines of one field lie where the
+other's will be half a frame later, so the motion from field to field is half of that from frame to frame; in a frame of
+one moment there is none. After telecine some frames hold fields of two film frames, others of one.
 
 References
 ----------
@@ -14,6 +14,7 @@ References
 """
 
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from fractions import Fraction
 
@@ -21,6 +22,9 @@ import cv2
 import numpy as np
 
 from mistline.core.frame import Array
+from mistline.core.measure.lettering import read_lettering, surely_read
+from mistline.core.measure.measure import NotMeasurable
+from mistline.core.measure.noise_spectrum import clipped_share, read_noise
 from mistline.core.methods.motion import flow, moved
 
 __all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey"]
@@ -37,8 +41,12 @@ FIELD_WIDTH, FIELD_MOTION = 960, 0.8  # pixels across at most, and of horizontal
 NEAR = 0.15  # of the motion from frame to frame: so close to none, half or all of it lies between the fields
 INTERLACED, TELECINED, CLEAR = 0.7, 0.25, 0.85  # share of frames
 LEAST_MOVING = 6
+NORMAL_MEDIAN = 0.6745  # of the absolute value of a normal variable, in sigmas
 REPEATS = 0.12  # share of frames from which on repeats are no accident
-DARKER, FINER = 0.8, 1.1  # than the mean of the clip, to be worth a word
+DARKER, FINER, NOISIER = 0.8, 1.1, 1.15  # than the mean of the clip, to be worth a word
+READINGS, LETTERS = 8, 8  # frames that are read for noise and lettering, and letters that are worth a word
+FEWEST_READ = 3
+LEAST_MOTION = 0.2  # small pixels: less cannot be told from none
 
 
 @dataclass(frozen=True)
@@ -52,11 +60,17 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Survey:
-    """First frames of the shots, parts worth trying, sentences on the frames."""
+    """First frames of the shots, parts worth trying, sentences on the frames, and how much moves and flickers.
+
+    `motion` is the median motion from frame to frame in pixels, 0 where too little moves to be told; `flicker` is the
+    sigma of the mean level, in 8-bit code values, that changes anew with each frame, None where no shot is long enough.
+    """
 
     shots: list[int]
     stretches: list[Stretch]
     notes: list[str]
+    motion: float
+    flicker: float | None
 
 
 @dataclass
@@ -70,6 +84,9 @@ class _Seen:
     skipping: list[float] = field(default_factory=list)
     detail: list[float] = field(default_factory=list)
     fields: list[float] = field(default_factory=list)
+    noise: dict[int, float] = field(default_factory=dict)  # of those frames that were read, in code values
+    lettering: dict[int, tuple[int, str]] = field(default_factory=dict)  # letters that are surely read, and a word
+    scale: float = 1.0  # pixels of the clip to a small one
 
 
 def _small(picture: Array, width: int) -> Array:
@@ -106,7 +123,18 @@ def _between_fields(here: Array, after: Array) -> float | None:
     return float(np.median(within[moving] / onward[moving]))
 
 
-def _look(frames: Iterable[Array], count: int) -> _Seen:
+def _read(seen: _Seen, number: int, frame: Array) -> None:
+    """Noise and lettering of a frame, as far as it has them."""
+    with suppress(NotMeasurable):
+        seen.noise[number] = read_noise(frame, clipped_share(frame[..., None])).sigma
+    with suppress(NotMeasurable):
+        words = surely_read(read_lettering(frame))
+        if words:
+            longest = max(words, key=lambda word: (len(word.text), word.sure))
+            seen.lettering[number] = (sum(len(word.text) for word in words), longest.text)
+
+
+def _look(frames: Iterable[Array], count: int, read: set[int]) -> _Seen:
     seen = _Seen()
     blocks = {place * count // BLOCKS + offset for place in range(BLOCKS) for offset in range(BLOCK)}
     small: list[Array] = []  # of this frame and the two before
@@ -116,17 +144,19 @@ def _look(frames: Iterable[Array], count: int) -> _Seen:
             break
         small = [*small[-2:], _small(frame, SMALL)]
         fine = _small(frame, FINE)
-        scale = frame.shape[1] / small[-1].shape[1]
+        seen.scale = frame.shape[1] / small[-1].shape[1]
         seen.level.append(float(frame.mean()))
         across, down = np.diff(fine, axis=1), np.diff(fine, axis=0)
         seen.detail.append(float(np.sqrt(np.mean(across**2) + np.mean(down**2))))
         residual, motion = _residual(small[-1], small[-2]) if number else (0.0, 0.0)
         seen.residual.append(residual)
-        seen.motion.append(scale * motion)
+        seen.motion.append(seen.scale * motion)
         seen.change.append(float(np.mean(np.abs(small[-1] - small[-2]))) if number else 1.0)
         seen.skipping.append(_residual(small[-1], small[-3])[0] if number > 1 and residual > CUT else residual)
         if before is not None and number - 1 in blocks and (share := _between_fields(before, frame)) is not None:
             seen.fields.append(share)
+        if number in read:
+            _read(seen, number, frame)
         before = frame
     return seen
 
@@ -146,10 +176,36 @@ def _shots(seen: _Seen) -> list[int]:
     return cuts
 
 
+def _length(count: int, rate: Fraction) -> int:
+    """Frames of a suggested part."""
+    return min(count, max(1, round(SECONDS * rate)))
+
+
+def _motion(seen: _Seen, shots: list[int]) -> float:
+    """The median motion from frame to frame within the shots, in pixels."""
+    within = np.delete(seen.motion, shots)
+    motion = float(np.median(within)) if within.size else 0.0
+    return motion if motion >= LEAST_MOTION * seen.scale else 0.0
+
+
+def _flicker(seen: _Seen, shots: list[int]) -> float | None:
+    """Sigma of the level that is new on each frame, in 8-bit code values.
+
+    The second difference of the mean level leaves steady changes out; independent values of variance s^2 give it 6 s^2.
+    It is read from its middle, which the few frames where something enters the picture do not move.
+    """
+    level = np.array(seen.level)
+    bends = [np.diff(level[first:end], 2) for first, end in zip(shots, [*shots[1:], len(level)], strict=True)]
+    every = np.concatenate(bends)
+    if every.size < FEWEST_READ:
+        return None
+    return float(255 * np.median(np.abs(every)) / NORMAL_MEDIAN / np.sqrt(6))
+
+
 def _stretches(seen: _Seen, shots: list[int], rate: Fraction) -> list[Stretch]:
     """Parts of about two seconds, none across a cut, where one thing is at its most."""
     count = len(seen.level)
-    length = min(count, max(1, round(SECONDS * rate)))
+    length = _length(count, rate)
     step = max(1, round(STEP * rate))
     ends = [*shots[1:], count]
     places = [
@@ -179,11 +235,28 @@ def _stretches(seen: _Seen, shots: list[int], rate: Fraction) -> list[Stretch]:
     finest = max(places, key=lambda place: over(seen.detail, place))
     if over(seen.detail, finest) > FINER * float(np.mean(seen.detail)):
         add(finest, "finest detail")
+    noisy = {place: sigma for place in places if (sigma := _mean_within(seen.noise, place)) is not None}
+    if len(seen.noise) >= FEWEST_READ and noisy:
+        noisiest = max(noisy, key=lambda place: noisy[place])
+        if noisy[noisiest] > NOISIER * float(np.mean(list(seen.noise.values()))):
+            add(noisiest, f"noisiest, {noisy[noisiest]:.1f} cv")
+    most_read = max(seen.lettering, key=lambda number: seen.lettering[number][0], default=None)
+    if most_read is not None and seen.lettering[most_read][0] >= LETTERS:
+        around = [place for place in places if place[0] <= most_read < sum(place)]
+        if around:
+            middle = min(around, key=lambda place: abs(place[0] + place[1] / 2 - most_read))
+            add(middle, f"lettering, reads “{seen.lettering[most_read][1][:24]}”")
     for cut in shots[1:2]:
         place = next((one for one in places if one[0] == cut), None)
         if place:
             add(place, f"just after the cut at frame {cut}")
     return [Stretch(*place, " and ".join(reasons)) for place, reasons in found.items()]
+
+
+def _mean_within(values: dict[int, float], place: tuple[int, int]) -> float | None:
+    """The mean of those values whose frames lie in a part; None where none does."""
+    inside = [value for number, value in values.items() if place[0] <= number < sum(place)]
+    return float(np.mean(inside)) if inside else None
 
 
 def _notes(seen: _Seen, rate: Fraction, scan: str) -> list[str]:
@@ -219,9 +292,12 @@ def survey(frames: Iterable[Array], count: int, rate: Fraction, scan: str = "pro
     Valid for frames of 16 pixels a side and more. Dissolves are no cuts. Interlacing is told where something moves
     sideways by a pixel a frame or more.
     """
-    seen = _look(frames, min(count, MOST_FRAMES))
+    looked = min(count, MOST_FRAMES)
+    choice = looked > _length(looked, rate)  # otherwise all of it is the part
+    read = {(2 * place + 1) * looked // (2 * READINGS) for place in range(READINGS)} if choice else set()
+    seen = _look(frames, looked, read)
     shots = _shots(seen)
     notes = _notes(seen, rate, scan)
     if count > MOST_FRAMES:
         notes.append(f"Shots were looked for in the first {MOST_FRAMES} of its {count} frames.")
-    return Survey(shots, _stretches(seen, shots, rate), notes)
+    return Survey(shots, _stretches(seen, shots, rate), notes, _motion(seen, shots), _flicker(seen, shots))

@@ -13,7 +13,7 @@ from mistline.core.measure import Evidence, NotMeasurable, measure_all
 from mistline.core.measure.colour_difference import ciede2000, lab
 from mistline.core.measure.maps import MAPS, reduced, worst_place
 from mistline.core.measure.measure import luma_of
-from mistline.core.media.plate import Plate, to_eight_bit, write_png, write_view
+from mistline.core.media.plate import Plate, to_eight_bit, write_png, write_thumbnail, write_view
 from mistline.errors import OutOfLimits
 from mistline.work.requests import (
     CutCrops,
@@ -42,12 +42,14 @@ WORST_SHARE = 8  # the worst place is a square of that share of the shorter side
 
 
 def make_views(request: MakeViews, report: Progress) -> Done:
-    """Cut the tiles of frames that follow one another, or write all of each as PNG."""
+    """Cut views of frames that follow one another."""
     frames = request.frames
     for number, codes in zip(frames, open_footage(request.footage).stream(frames[0], len(frames)), strict=True):
         folder = fresh(request.out / str(number))
-        if request.whole:
+        if request.view == "whole":
             write_png(folder / "whole.png", codes)
+        elif request.view == "small":
+            write_thumbnail(folder, codes)
         else:
             write_view(folder, codes)
     return Done()

@@ -1,5 +1,6 @@
 """What happens in a clip: cuts as another library finds them, repeats, fields of two moments, parts worth trying."""
 
+import shutil
 from collections.abc import Iterator
 from fractions import Fraction
 from itertools import pairwise
@@ -8,6 +9,7 @@ import av
 import cv2
 import numpy as np
 import pytest
+from PIL import Image, ImageDraw, ImageFont
 from skimage import data
 
 from mistline.core.frame import luma, to_frame
@@ -146,6 +148,43 @@ def test_parts_worth_trying_lie_within_shots_and_say_why() -> None:
     assert reasons[most].first >= 120 and 60 <= reasons[dark].first < 120
     assert "just after the cut at frame 60" in " ".join(reasons)
     assert all(one.first != other.first for one, other in pairwise(found.stretches))
+
+
+@pytest.mark.skipif(shutil.which("tesseract") is None, reason="Tesseract is not installed")
+def test_the_noisiest_part_and_one_with_lettering_are_named() -> None:
+    random = np.random.default_rng(7)
+    board = Image.new("L", SIZE[::-1], 200)
+    ImageDraw.Draw(board).text((20, 90), "Harbour ferry", 30, ImageFont.load_default(36))
+    shots = [
+        pan("coffee", 60, step=1),
+        [frame + random.normal(0, 9 / 255, SIZE).astype(np.float32) for frame in pan("astronaut", 60, step=0.5)],
+        [np.asarray(board, np.float32) / 255] * 60,
+    ]
+    found = {stretch.reason: stretch for stretch in look([frame for shot in shots for frame in shot]).stretches}
+    noisy = next(reason for reason in found if "noisiest" in reason)
+    assert 60 <= found[noisy].first < 120
+    assert float(noisy.partition("noisiest, ")[2].split(" cv")[0]) == pytest.approx(9, rel=0.1)
+    lettered = next(reason for reason in found if "lettering, reads “Harbour”" in reason)
+    assert found[lettered].first >= 120
+
+
+@pytest.mark.parametrize("step", [0.0, 0.5, 1.0, 3.0, 8.0])
+@pytest.mark.parametrize("wide", [320, 1280])
+def test_motion_is_told_in_pixels_of_the_clip(step: float, wide: int) -> None:
+    scale = wide / SIZE[1]
+    frames = [cv2.resize(frame, None, fx=scale, fy=scale) for frame in pan("coffee", 30, step=step)]
+    told = look(frames).motion
+    assert told == (0 if step == 0 else pytest.approx(step * scale, rel=0.25))
+
+
+@pytest.mark.parametrize("sigma", [0.0, 0.5, 2.0, 6.0])
+def test_flicker_is_the_sigma_of_the_level_that_is_new_on_each_frame(sigma: float) -> None:
+    """Also beside a steady fade, movement and a cut."""
+    jumps = np.random.default_rng(3).normal(0, sigma / 255, 160)
+    frames = [*pan("coffee", 80), *pan("astronaut", 80)]
+    told = look([frame * 0.5 + np.float32(n / 800 + jumps[n]) for n, frame in enumerate(frames)]).flicker
+    assert told == pytest.approx(sigma, rel=0.2, abs=0.1)
+    assert look(frames[:2]).flicker is None
 
 
 def test_a_short_clip_has_nothing_to_choose_from() -> None:

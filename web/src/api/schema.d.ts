@@ -1249,6 +1249,11 @@ export interface components {
             /** File Type */
             file_type: string;
             /**
+             * Flicker
+             * @description sigma of the mean level that is new on each frame, 8-bit code values
+             */
+            flicker?: number | null;
+            /**
              * Frames
              * @default 1
              */
@@ -1257,6 +1262,11 @@ export interface components {
             height: number;
             /** Megapixels */
             megapixels: number;
+            /**
+             * Motion
+             * @description median motion from frame to frame, pixels; 0 where too little moves to be told
+             */
+            motion?: number | null;
             /** Notes */
             notes: string[];
             /**

@@ -40,6 +40,11 @@ export const HINTS = {
   colourNoise: "Specks and clouds of colour in flat areas, as sigma in 8-bit code values (cv)",
   edgeWidth: "Pixels that strong edges need from 10 to 90 % of their step: under 2 is crisp, over 4 is soft",
   level: "Mean brightness: 0 % is black, 100 % is white",
+  squares:
+    "How much larger steps are on a grid of compression squares than beside it: from about 5 % on it is seen",
+  motion: "How far what is in the picture moves from frame to frame, in the middle of all frames",
+  flicker:
+    "How much the mean brightness jumps from frame to frame, as sigma in 8-bit code values (cv): from about 0.5 on it is seen",
 };
 
 export function edges(width: number | null): string {
@@ -71,6 +76,9 @@ function Figures({ source }: { source: Source }) {
       <Fact name="Mean level" hint={HINTS.level}>
         {`${(traits.mean_level * 100).toFixed(0)} %`}
       </Fact>
+      <Fact name="Squares" hint={HINTS.squares}>
+        {traits.squares ? `${traits.squares.toFixed(0)} %` : "none"}
+      </Fact>
       {facts.colour !== (facts.read_as && readAs(facts.read_as)) && <Fact name="Colour">{facts.colour}</Fact>}
       {facts.rate && <Moving facts={facts} rate={rateOf(facts.rate)} />}
     </dl>
@@ -85,6 +93,14 @@ function Moving({ facts, rate }: { facts: NonNullable<Source["facts"]>; rate: nu
         {facts.shots && facts.shots.length > 1 && `, ${facts.shots.length} shots`}
       </Fact>
       <Fact name="Rate">{`${frameRate(rate)} frames/s, ${facts.scan}`}</Fact>
+      {facts.motion != null && (
+        <Fact name="Motion" hint={HINTS.motion}>
+          {facts.motion ? `${facts.motion.toFixed(1)} px a frame` : "hardly any"}
+        </Fact>
+      )}
+      {facts.flicker != null && (
+        <Fact name="Flicker" hint={HINTS.flicker}>{`${facts.flicker.toFixed(1)} cv`}</Fact>
+      )}
       <Fact name="Data">{facts.bits_a_second ? dataRate(facts.bits_a_second) : null}</Fact>
       <Fact name="Codec">{facts.codec}</Fact>
       <Fact name="Sound">{facts.sound.join("; ") || "none"}</Fact>

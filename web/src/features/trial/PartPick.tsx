@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { thumbnail, type Source } from "../../api/client";
+import { PartPlayer } from "./PartPlayer";
 import { frameOf, frameRate, lasting, rateOf, timecode } from "../../ui/format";
 
 /** A part of a clip: its first frame and how many. */
@@ -78,9 +79,10 @@ function Worth({ source, part, change }: Props) {
   );
 }
 
-/** In and out on a filmstrip: drag, step by keys, or type frame numbers. */
+/** In and out on a filmstrip and a small player: drag, step and mark by keys, or type frame numbers. */
 export function PartPick({ source, part, change }: Props) {
   const { facts } = source;
+  const [at, show] = useState(part.first);
   if (!facts || facts.frames < 2 || !source.picture_id) return null;
   const count = facts.frames;
   const rate = rateOf(facts.rate);
@@ -90,11 +92,13 @@ export function PartPick({ source, part, change }: Props) {
     const start = Math.min(Math.max(0, first), count - 1);
     const end = Math.min(Math.max(last, start), start + LONGEST - 1);
     change({ first: start, frames: end - start + 1 });
+    show(start);
   };
   const setOut = (out: number) => {
     const end = Math.min(Math.max(0, out), count - 1);
     const start = Math.max(Math.min(part.first, end), end - LONGEST + 1);
     change({ first: start, frames: end - start + 1 });
+    show(end);
   };
   const slider = (name: string, value: number, set: (value: number) => void) => (
     <label className="grid grid-cols-[2.5rem_1fr_6rem_7.5rem] items-center gap-3">
@@ -144,20 +148,36 @@ export function PartPick({ source, part, change }: Props) {
           className="absolute inset-y-0 border-x-4 border-accent ring-[60rem] ring-black/55"
           style={{ left: `${(100 * part.first) / count}%`, width: `${(100 * part.frames) / count}%` }}
         />
+        <div
+          className="absolute inset-y-0 w-0.5 bg-white"
+          style={{ left: `${(100 * (at + 0.5)) / count}%` }}
+        />
       </div>
-      {slider("In", part.first, setIn)}
-      {slider("Out", last, setOut)}
-      <p className="mt-1 text-[14px] text-soft">
-        {part.frames} of {count} frames, {lasting(part.frames, rate)} at {frameRate(rate)} frames/s
-        {part.frames === LONGEST && `; a trial takes up to ${LONGEST} frames`}
-      </p>
-      {cuts.length > 0 && (
-        <p className="text-[14px] font-semibold">
-          It spans {cuts.length === 1 ? "a cut" : `${cuts.length} cuts`}, at frame {cuts.join(", ")}: what is
-          measured over it mixes shots.
-        </p>
-      )}
-      <Worth source={source} part={part} change={change} />
+      <div className="flex flex-wrap gap-5">
+        <PartPlayer source={source} part={part} at={at} show={show} setIn={setIn} setOut={setOut} />
+        <div className="min-w-80 flex-1">
+          {slider("In", part.first, setIn)}
+          {slider("Out", last, setOut)}
+          <p className="mt-1 text-[14px] text-soft">
+            {part.frames} of {count} frames, {lasting(part.frames, rate)} at {frameRate(rate)} frames/s
+            {part.frames === LONGEST && `; a trial takes up to ${LONGEST} frames`}
+          </p>
+          {cuts.length > 0 && (
+            <p className="text-[14px] font-semibold">
+              It spans {cuts.length === 1 ? "a cut" : `${cuts.length} cuts`}, at frame {cuts.join(", ")}: what
+              is measured over it mixes shots.
+            </p>
+          )}
+        </div>
+      </div>
+      <Worth
+        source={source}
+        part={part}
+        change={(next) => {
+          change(next);
+          show(next.first);
+        }}
+      />
     </fieldset>
   );
 }

@@ -328,7 +328,9 @@ export function SetupPage() {
             value={source}
             onChange={(id) => setParams({ source: id, ...toAddress(setup) }, { replace: true })}
           />
-          {shown?.state === "ready" && <PartPick source={shown} part={part} change={changePart} />}
+          {shown?.state === "ready" && (
+            <PartPick key={shown.id} source={shown} part={part} change={changePart} />
+          )}
           <FactorPick value={setup.factor} onChange={(factor) => change({ factor })} />
           {setup.factor > 1 && (
             <div className="flex flex-wrap gap-x-10 gap-y-4">
