@@ -12,7 +12,7 @@ from tests.harness import Running
 
 @pytest.fixture(scope="module")
 def noise(app: Running) -> dict:
-    return app.read("noise.png", as_png(np.random.default_rng(0).integers(0, 256, (400, 400, 3), np.uint8)))
+    return app.read("noise.png", as_png(np.random.default_rng(0).integers(0, 256, (320, 320, 3), np.uint8)))
 
 
 def test_a_text_file_named_png_gets_a_sentence_and_its_neighbour_arrives(

@@ -157,7 +157,7 @@ def test_the_surround_is_neutral_and_can_be_changed(page: Page, trial: dict) -> 
 
 
 def test_results_can_be_looked_at_while_others_run(page: Page, app: Running) -> None:
-    noise = np.random.default_rng(4).integers(0, 256, (800, 800, 3), np.uint8)
+    noise = np.random.default_rng(4).integers(0, 256, (480, 480, 3), np.uint8)
     source = app.read("slow.png", as_png(noise))
     key = app.start_trial(source["id"], "Bilinear", "Denoised, Lanczos 3", factor=1.5)
     page.goto(f"/trials/{key}/look?panes=A,B&focus=1")

@@ -29,6 +29,8 @@ from mistline.store.settings import ROOT
 from tests.conftest import as_png
 from tests.harness import PATIENCE, children, ended, free_port, until
 
+Started = tuple[subprocess.Popen[bytes], httpx.Client]
+
 
 @pytest.fixture(scope="module")
 def data() -> Iterator[Path]:
@@ -42,7 +44,7 @@ def data() -> Iterator[Path]:
 
 
 @contextlib.contextmanager
-def started(data: Path) -> Iterator[tuple[subprocess.Popen[bytes], httpx.Client]]:
+def started(data: Path) -> Iterator[Started]:
     """`start` in a process of its own; yields it and a client."""
     port = free_port()
     environment = {**os.environ, "MISTLINE_DATA": str(data), "MISTLINE_PORT": str(port)}
@@ -78,7 +80,9 @@ def _ready(client: httpx.Client, source: str) -> bool:
     return False
 
 
-def test_start_stop_and_start_again(data: Path) -> None:
+@pytest.fixture(scope="module")
+def kept(data: Path) -> str:
+    """A source that was read in a first run, which was stopped in good order."""
     picture = as_png(np.random.default_rng(1).integers(0, 256, (64, 64, 3), np.uint8))
     with started(data) as (process, client):
         source = client.post("/api/sources", files={"file": ("kept.png", picture)}).json()["source"]["id"]
@@ -89,64 +93,63 @@ def test_start_stop_and_start_again(data: Path) -> None:
         assert process.wait(PATIENCE) == 0
         assert all(ended(child) for child in below)
         assert not (data / "postgres" / "postmaster.pid").exists()
-    with started(data) as (_, client):
-        assert _ready(client, source)
+    return source
 
 
-def test_killed_processes_and_a_restarted_database_are_survived(data: Path) -> None:
-    rng = np.random.default_rng(2)
-    with started(data) as (process, client):
-        for role, module in (("worker", "mistline.work"), ("web", "mistline.api")):
-            children(process.pid, module)[0].kill()
-            picture = as_png(rng.integers(0, 256, (48, 48, 3), np.uint8))
-
-            def upload(picture: bytes = picture) -> str | None:
-                with contextlib.suppress(httpx.TransportError):
-                    answer = client.post("/api/sources", files={"file": ("after.png", picture)})
-                    return answer.json()["source"]["id"] if answer.status_code == 201 else None
-                return None
-
-            source = until(upload, what=f"an upload after the {role} was killed")
-            until(lambda source=source: _ready(client, source), what=f"reading after the {role} was killed")
-        for blow in (signal.SIGKILL, signal.SIGQUIT, signal.SIGINT):
-            server = psutil.Process(int((data / "postgres" / "postmaster.pid").read_text().splitlines()[0]))
-            server.send_signal(blow)
-            until(lambda server=server: ended(server), what="the database's end")
-            picture = as_png(rng.integers(0, 256, (40, 40, 3), np.uint8))
-            source = until(lambda picture=picture: upload(picture), what=f"an upload after {blow.name}")
-            until(lambda source=source: _ready(client, source), what=f"reading after {blow.name}")
+@pytest.fixture(scope="module")
+def again(data: Path, kept: str) -> Iterator[Started]:
+    """A second run on the same folder; the last test that uses it ends it with a blow."""
+    with started(data) as running:
+        yield running
 
 
-def test_a_database_whose_port_was_taken_comes_back_at_another(data: Path) -> None:
-    with started(data) as (process, client):
-        port = int((data / "postgres.port").read_text())
+def test_start_stop_and_start_again(kept: str, again: Started) -> None:
+    assert _ready(again[1], kept)
+
+
+def test_killed_processes_and_a_restarted_database_are_survived(data: Path, again: Started) -> None:
+    rng, (process, client) = np.random.default_rng(2), again
+    for role, module in (("worker", "mistline.work"), ("web", "mistline.api")):
+        children(process.pid, module)[0].kill()
+        picture = as_png(rng.integers(0, 256, (48, 48, 3), np.uint8))
+
+        def upload(picture: bytes = picture) -> str | None:
+            with contextlib.suppress(httpx.TransportError):
+                answer = client.post("/api/sources", files={"file": ("after.png", picture)})
+                return answer.json()["source"]["id"] if answer.status_code == 201 else None
+            return None
+
+        source = until(upload, what=f"an upload after the {role} was killed")
+        until(lambda source=source: _ready(client, source), what=f"reading after the {role} was killed")
+    for blow in (signal.SIGKILL, signal.SIGQUIT, signal.SIGINT):
         server = psutil.Process(int((data / "postgres" / "postmaster.pid").read_text().splitlines()[0]))
-        process.send_signal(signal.SIGSTOP)
-        server.kill()
-        until(lambda: ended(server), what="the database's end")
-        with socket.socket() as foreign:
-            foreign.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            foreign.bind(("127.0.0.1", port))
-            foreign.listen()
-            process.send_signal(signal.SIGCONT)
-            until(lambda: int((data / "postgres.port").read_text()) != port, what="another port")
-
-            def answered() -> bool:
-                with contextlib.suppress(httpx.TransportError):
-                    return client.get("/api/sources").status_code == 200
-                return False
-
-            until(answered, what="an answer from the database at its other port")
+        server.send_signal(blow)
+        until(lambda server=server: ended(server), what="the database's end")
+        picture = as_png(rng.integers(0, 256, (40, 40, 3), np.uint8))
+        source = until(lambda picture=picture: upload(picture), what=f"an upload after {blow.name}")
+        until(lambda source=source: _ready(client, source), what=f"reading after {blow.name}")
 
 
-def test_a_killed_supervisor_leaves_nothing_and_the_next_start_works(data: Path) -> None:
-    with started(data) as (process, _):
-        below = psutil.Process(process.pid).children(recursive=True)
-        assert len(below) > 5
-        process.kill()
-        until(lambda: all(ended(one) for one in below), what="the end of all that it started")
-    with started(data) as (_, client):
-        assert client.get("/api/sources").json()["items"]
+def test_a_database_whose_port_was_taken_comes_back_at_another(data: Path, again: Started) -> None:
+    process, client = again
+    port = int((data / "postgres.port").read_text())
+    server = psutil.Process(int((data / "postgres" / "postmaster.pid").read_text().splitlines()[0]))
+    process.send_signal(signal.SIGSTOP)
+    server.kill()
+    until(lambda: ended(server), what="the database's end")
+    with socket.socket() as foreign:
+        foreign.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        foreign.bind(("127.0.0.1", port))
+        foreign.listen()
+        process.send_signal(signal.SIGCONT)
+        until(lambda: int((data / "postgres.port").read_text()) != port, what="another port")
+
+        def answered() -> bool:
+            with contextlib.suppress(httpx.TransportError):
+                return client.get("/api/sources").status_code == 200
+            return False
+
+        until(answered, what="an answer from the database at its other port")
 
 
 def _refused(data: Path) -> str:
@@ -160,16 +163,25 @@ def _refused(data: Path) -> str:
     return " ".join(run.stdout.split())
 
 
-def test_two_starts_on_one_folder_are_told_apart(data: Path) -> None:
-    with started(data) as (process, client):
-        said = _refused(data).replace(" ", "")
-        assert f"alreadyrunson{data}(process{process.pid},{client.base_url}".rstrip("/") in said
-        assert client.get("/api/kinds").status_code == 200
+def test_two_starts_on_one_folder_are_told_apart(data: Path, again: Started) -> None:
+    process, client = again
+    said = _refused(data).replace(" ", "")
+    assert f"alreadyrunson{data}(process{process.pid},{client.base_url}".rstrip("/") in said
+    assert client.get("/api/kinds").status_code == 200
+
+
+def test_a_killed_supervisor_leaves_nothing(again: Started) -> None:
+    process, _ = again
+    below = psutil.Process(process.pid).children(recursive=True)
+    assert len(below) > 5
+    process.kill()
+    until(lambda: all(ended(one) for one in below), what="the end of all that it started")
 
 
 def test_what_a_crash_or_a_hand_left_is_mended_or_said(data: Path) -> None:
-    """A lock of a killed migration, a lost password, a process number that is somebody else's now."""
-    with started(data):
+    """A killed start, a lock of a killed migration, a lost password, a process number that is somebody else's now."""
+    with started(data) as (_, client):
+        assert client.get("/api/sources").json()["items"]
         url = cluster.url(data / "postgres", int((data / "postgres.port").read_text()))
         with psycopg.connect(url) as connection:
             connection.execute("insert into yoyo_lock (locked, ctime, pid) values (1, now(), 12345)")
