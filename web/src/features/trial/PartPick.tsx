@@ -168,16 +168,16 @@ export function PartPick({ source, part, change }: Props) {
               is measured over it mixes shots.
             </p>
           )}
+          <Worth
+            source={source}
+            part={part}
+            change={(next) => {
+              change(next);
+              show(next.first);
+            }}
+          />
         </div>
       </div>
-      <Worth
-        source={source}
-        part={part}
-        change={(next) => {
-          change(next);
-          show(next.first);
-        }}
-      />
     </fieldset>
   );
 }

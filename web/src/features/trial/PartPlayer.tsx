@@ -1,6 +1,6 @@
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { thumbnail, type Source } from "../../api/client";
-import { frameRate, rateOf, timecode } from "../../ui/format";
+import { rateOf, timecode } from "../../ui/format";
 import { Button } from "../../ui/parts";
 import { useResting } from "../../ui/useResting";
 import type { Part } from "./PartPick";
@@ -102,30 +102,28 @@ export function PartPlayer({ source, part, at, show, setIn, setOut }: Props) {
         act();
       }}
     >
-      <canvas
-        ref={canvas}
-        width={2 * WIDTH}
-        height={Math.max(1, Math.round((2 * WIDTH * height) / width))}
-        aria-hidden
-        className="max-h-48 w-full bg-[#777] object-contain"
-      />
-      <div className="flex items-center gap-1 text-[14px]">
+      <div className="relative">
+        <canvas
+          ref={canvas}
+          width={2 * WIDTH}
+          height={Math.max(1, Math.round((2 * WIDTH * height) / width))}
+          aria-hidden
+          className="max-h-48 w-full bg-[#777] object-contain"
+        />
+        <span className="absolute right-1 bottom-1 rounded-sm bg-[#1c1c1c] px-1 text-[12px] text-[#f0f0f0] tabular-nums">
+          {playing && !ready ? `loading, ${here} of ${loop.length}` : timecode(at, rate)}
+        </span>
+      </div>
+      <div className="flex items-center justify-between text-[14px]">
         <Button tone="quiet" className="!py-0" aria-label="Frame before" onClick={() => step(-1)}>
           ‹
         </Button>
         <Button tone="quiet" className="!py-0" onClick={() => play(!playing)}>
-          {playing ? "Stop" : "Play the part"}
+          {playing ? "Stop" : "Play"}
         </Button>
         <Button tone="quiet" className="!py-0" aria-label="Next frame" onClick={() => step(1)}>
           ›
         </Button>
-        <span className="ml-auto text-soft tabular-nums">
-          {playing && !ready
-            ? `loading, ${here} of ${loop.length}`
-            : `${timecode(at, rate)} at ${frameRate(rate)}/s`}
-        </span>
-      </div>
-      <div className="flex gap-2 text-[14px]">
         <Button tone="quiet" className="!py-0" onClick={() => setIn(at)}>
           In here (I)
         </Button>
