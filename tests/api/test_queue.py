@@ -99,7 +99,7 @@ def test_imports_and_forecasts_never_wait_behind_a_timed_run(app: Running, astro
 
 
 def test_small_before_large_and_nobody_starves(app: Running, source: dict, astronaut: np.ndarray) -> None:
-    large = app.read("large.png", as_png(astronaut))
+    large = app.read("large.png", as_png(np.tile(astronaut, (1, 2, 1))))
     app.kill_worker()
     first = app.start_trial(large["id"], "Bicubic", factor=2)
     second = app.start_trial(source["id"], "Bicubic", factor=1.25)

@@ -166,3 +166,31 @@ def test_a_compressed_clip_crawls_and_one_blurred_alike_does_less() -> None:
 
     for key in ("shimmer", "motion_error"):
         assert mean(key, truth) == 0 < mean(key, soft) < mean(key, crushed)
+
+
+@pytest.mark.parametrize("name", ["coffee", "chelsea"])
+@pytest.mark.parametrize("step", [(0.0, 0.0), (0.7, 2.4)])
+@pytest.mark.parametrize(("pattern", "grain"), [(0, 5), (2, 5), (5, 5), (8, 3), (20, 0)])
+def test_noise_that_stands_still_is_told_from_grain(
+    name: str, step: tuple[float, float], pattern: float, grain: float
+) -> None:
+    """Closed form: f / (f + g) of the variances of a pattern that stays and of grain that is new on each frame."""
+    pair, rng = moving(name, step), np.random.default_rng(5)
+    dirt = rng.normal(0, pattern / 255, pair[0].pixels.shape[:2])[..., None]
+
+    def dirty(frame: Frame) -> Frame:
+        return changed(frame, lambda pixels: pixels + dirt + rng.normal(0, grain / 255, dirt.shape))
+
+    found = read("noise_standing", pair, (dirty(pair[0]), dirty(pair[1])))
+    assert found.value == pytest.approx(100 * pattern**2 / (pattern**2 + grain**2), abs=6)
+    parts = {part.name: part.value for part in found.parts}
+    assert parts["standing"] == pytest.approx(pattern, rel=0.15, abs=0.8)
+    assert parts["new on each frame"] == pytest.approx(grain, rel=0.15, abs=1.2)
+
+
+@pytest.mark.parametrize("name", PHOTOGRAPHS)
+def test_a_blur_is_no_noise_that_stands_still(name: str) -> None:
+    still = moving(name, (0.0, 0.0))
+    soft = tuple(changed(one, lambda pixels: ndimage.gaussian_filter(pixels, (1.5, 1.5, 0))) for one in still)
+    standing = {part.name: part.value for part in read("noise_standing", still, soft).parts}.get("standing", 0.0)  # type: ignore[arg-type]
+    assert standing < 1.0

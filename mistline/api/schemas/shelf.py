@@ -61,6 +61,9 @@ class Facts(BaseModel):
     motion: float | None = Field(
         None, description="median motion from frame to frame, pixels; 0 where too little moves to be told"
     )
+    temporal_noise: float | None = Field(
+        None, description="sigma of luma noise that is new on each frame, 8-bit code values, in calm parts"
+    )
     flicker: float | None = Field(
         None, description="sigma of the mean level that is new on each frame, 8-bit code values"
     )

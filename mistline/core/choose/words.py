@@ -32,6 +32,8 @@ THRESHOLDS = {
     "sharpness swing, %": 5.0,
     "motion, px": 0.3,
     "repeated frames, %": 1.0,
+    "noise that stands still, %": 30.0,
+    "noise that stands still, cv": 1.0,
 }
 
 COARSE = ("1/32 to 1/16", "1/16 to 1/8")
@@ -233,7 +235,16 @@ def _movement(scores: Scores, reference: Scores) -> str:
         of("motion_error", "motion, px", "movement off by {:.1f} px"),
         of("repeated", "repeated frames, %", "{:.0f} % of the frames repeat the one before"),
     ]
-    return ", ".join(filter(None, told))
+    return ", ".join([*filter(None, told), *_standing(scores["noise_standing"])])
+
+
+def _standing(score: Score) -> list[str]:
+    """Noise that stays where it is from frame to frame, where there is enough of it to be seen."""
+    standing = score.parts.get("standing", 0.0)
+    share = score.value or 0.0
+    if share < THRESHOLDS["noise that stands still, %"] or standing < THRESHOLDS["noise that stands still, cv"]:
+        return []
+    return [f"{share:.0f} % of its noise stands still over the movement ({standing:.1f} cv)"]
 
 
 def describe(
@@ -248,7 +259,7 @@ def describe(
     >>> no, some = Score(None), {"detail_kept": Score(60, {"1/4 and finer": 62.0}), "halo": Score(6.1)}
     >>> every = dict.fromkeys(("registration", "noise_left", "noise_colour", "detail_invented", "edge_width", "blotch",
     ...     "ciede2000_soft", "tone", "blockiness", "effective_bits", "shimmer", "flicker", "sharpness_swing",
-    ...     "motion_error", "repeated"), no)
+    ...     "motion_error", "repeated", "noise_standing"), no)
     >>> describe({**every, **some}, {**every, **some}, factor=1)
     'Detail of 1/4 and finer cycles per pixel down 38 %, rims +6 % at strong edges.'
     """

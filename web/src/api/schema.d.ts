@@ -1311,6 +1311,11 @@ export interface components {
              *     ]
              */
             strip: number[];
+            /**
+             * Temporal Noise
+             * @description sigma of luma noise that is new on each frame, 8-bit code values, in calm parts
+             */
+            temporal_noise?: number | null;
             /** Width */
             width: number;
         };

@@ -43,6 +43,8 @@ export const HINTS = {
   squares:
     "How much larger steps are on a grid of compression squares than beside it: from about 5 % on it is seen",
   motion: "How far what is in the picture moves from frame to frame, in the middle of all frames",
+  temporalNoise:
+    "Noise that is new on each frame, as sigma in 8-bit code values (cv), in calm parts. Where the noise of one frame is much more, that noise stands still or moves with the picture: a pattern or texture, not grain",
   flicker:
     "How much the mean brightness jumps from frame to frame, as sigma in 8-bit code values (cv): from about 0.5 on it is seen",
 };
@@ -96,6 +98,11 @@ function Moving({ facts, rate }: { facts: NonNullable<Source["facts"]>; rate: nu
       {facts.motion != null && (
         <Fact name="Motion" hint={HINTS.motion}>
           {facts.motion ? `${facts.motion.toFixed(1)} px a frame` : "hardly any"}
+        </Fact>
+      )}
+      {facts.temporal_noise != null && (
+        <Fact name="Noise over time" hint={HINTS.temporalNoise}>
+          {`${facts.temporal_noise.toFixed(1)} cv`}
         </Fact>
       )}
       {facts.flicker != null && (
