@@ -71,21 +71,24 @@ def _wall(page: Page, address: str, trial: str) -> list[str]:
             f"the Playbook page {shown(empty)}", f"{np.median(whole) / np.median(empty):.1f}", "under 1 s"]  # fmt: skip
 
 
-def _parts(app: Running, trial: str) -> list[list[str]]:
+def _parts(app: Running, twelve: str) -> list[list[str]]:
+    """A part measured for six entries: four of the twelve and the controls."""
+    source = app.trial(twelve)["source_id"]
+    trial = app.start_trial(source, *[f"Way {number}" for number in range(4)], factor=2)
+    app.finished(trial, 900)
     body = {"left": 300, "top": 200, "width": 512, "height": 512}
     six = {"measures": ["ssim", "psnr_luma", "detail_kept", "noise_left", "halo", "ciede2000"]}
     region = f"/api/trials/{trial}/regions"
     quick = timed(lambda: app.http.post(region, json=body | six), 5)
     every = timed(lambda: app.http.post(region, json=body), 3)
-    entries = len(app.trial(trial)["entries"])
     maps = []
     for name in ("lost", "noise", "blotches", "rims", "unlike", "colour"):
         start = time.perf_counter()
         app.http.post(f"/api/trials/{trial}/entries/A/maps/{name}").raise_for_status()
         maps.append(time.perf_counter() - start)
     return [
-        [f"512 x 512 measured for {entries} entries, six measures", shown(quick), f"all measures {shown(every)}",
-         f"{np.median(quick) / entries:.2f} s an entry", "under 1 s for six entries"],
+        ["512 x 512 measured for six entries, six measures", shown(quick), f"all measures {shown(every)}",
+         f"{np.median(every) / np.median(quick):.1f}", "under 1 s"],
         ["a map of faults, 1920 x 1080, made", shown(maps), "", "", ""],
     ]  # fmt: skip
 

@@ -14,8 +14,8 @@ PIECE = 1 << 20
 def as_file(name: str) -> dict[str, str]:
     """The header that offers a download under a name of any letters.
 
-    >>> as_file("Straße 5.png")["Content-Disposition"]
-    "attachment; filename=\"Stra_e 5.png\"; filename*=UTF-8''Stra%C3%9Fe%205.png"
+    >>> print(as_file("Straße 5.png")["Content-Disposition"])
+    attachment; filename="Stra_e 5.png"; filename*=UTF-8''Stra%C3%9Fe%205.png
     """
     plain = re.sub(r"[^\w. -]", "_", name, flags=re.ASCII)
     encoded = quote(name.encode("utf-8", "replace"), safe="")

@@ -13,7 +13,6 @@ References
 """
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 
 import numpy as np
@@ -21,6 +20,7 @@ import numpy.typing as npt
 from scipy import sparse
 
 from mistline.core.frame import Array, Size
+from mistline.core.threads import on_threads
 
 __all__ = ["KERNELS", "resize"]
 
@@ -133,6 +133,5 @@ def resize(pixels: Array, size: Size, kernel: str, *, antialias: bool = True) ->
         wide = across @ tall.transpose(1, 0, 2).reshape(width, -1)
         result[start:stop] = wide.reshape(size.width, stop - start, channels).transpose(1, 0, 2)
 
-    with ThreadPoolExecutor(2) as pool:
-        list(pool.map(strip, range(0, size.height, STRIP_ROWS)))
+    on_threads(strip, range(0, size.height, STRIP_ROWS), max(height * width, size.pixels))
     return result

@@ -244,7 +244,7 @@ def _standing(score: Score) -> list[str]:
     share = score.value or 0.0
     if share < THRESHOLDS["noise that stands still, %"] or standing < THRESHOLDS["noise that stands still, cv"]:
         return []
-    return [f"{share:.0f} % of its noise stands still over the movement ({standing:.1f} cv)"]
+    return [f"{share:.0f} % of its noise stands still ({standing:.1f} cv)"]
 
 
 def describe(

@@ -7,7 +7,6 @@ References
 .. [2] J. S. Bendat, A. G. Piersol, "Random data": the part of one spectrum that is coherent with another.
 """
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -18,6 +17,7 @@ from scipy.fft import rfft2
 from mistline.core.frame import Array
 from mistline.core.measure.areas import halved
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
+from mistline.core.threads import on_threads
 
 __all__ = ["MEASURES", "OCTAVES", "Detail", "Octave", "detail_by_octave", "held"]
 
@@ -81,8 +81,8 @@ def _energies(truth: Array, result: Array, rings: Array) -> tuple[Array, Array, 
         products = [t.real * r.real + t.imag * r.imag, np.abs(t) ** 2, np.abs(r) ** 2]
         return np.stack([product @ rings.T for product in products]) / np.float32(SIDE**2)
 
-    with ThreadPoolExecutor(2) as pool:
-        cross, there, found = np.stack(list(pool.map(row, range(0, truth.shape[0] - SIDE + 1, SIDE // 2))), 1)
+    rows = range(0, truth.shape[0] - SIDE + 1, SIDE // 2)
+    cross, there, found = np.stack(on_threads(row, rows, truth.size), 1)
     coherent = np.where(cross > 0, cross**2 / np.maximum(there, 1e-20), 0)
     return np.minimum(coherent, found), there, found
 

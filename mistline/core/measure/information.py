@@ -6,13 +6,12 @@ References
        430-444, 2006; the pixel-domain form.
 """
 
-from concurrent.futures import ThreadPoolExecutor
-
 import cv2
 import numpy as np
 
 from mistline.core.frame import Array
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable
+from mistline.core.threads import on_threads
 
 __all__ = ["MEASURES", "information_fidelity"]
 
@@ -49,9 +48,8 @@ def information_fidelity(truth: Array, result: Array) -> float:
             # Dark and flat places have variances that float32 loses beside the square of the mean.
             return _information(x[rows].astype(np.float64), y[rows].astype(np.float64), blur)
 
-        with ThreadPoolExecutor(2) as pool:
-            for kept, there in pool.map(strip, range(0, x.shape[0] - 2 * radius, ROWS)):
-                top, bottom = top + kept, bottom + there
+        for kept, there in on_threads(strip, range(0, x.shape[0] - 2 * radius, ROWS), x.size):
+            top, bottom = top + kept, bottom + there
     return top / bottom if bottom else 1.0
 
 

@@ -1,7 +1,6 @@
 """The contract of a measure: what it looks at, its unit and which way is better."""
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal, TypeVar
@@ -9,6 +8,7 @@ from typing import Literal, TypeVar
 import numpy as np
 
 from mistline.core.frame import Array, Codes, Frame, Region, Size, luma, to_frame
+from mistline.core.threads import on_threads
 from mistline.errors import ShapeMismatch
 
 __all__ = [
@@ -150,13 +150,13 @@ def rows_of(picture: Picture, rows: slice) -> Array:
 
 
 def by_rows(pictures: tuple[Picture, ...], step: Callable[..., T], rows: int) -> list[T]:
-    """`step` of each strip of so many rows of all the pictures, on two threads."""
+    """`step` of each strip of so many rows of all the pictures."""
 
     def strip(start: int) -> T:
         return step(*(rows_of(picture, slice(start, start + rows)) for picture in pictures))
 
-    with ThreadPoolExecutor(2) as pool:
-        return list(pool.map(strip, range(0, shape(pictures[0])[0], rows)))
+    height, width, _ = shape(pictures[0])
+    return on_threads(strip, range(0, height, rows), height * width)
 
 
 def depth(picture: Picture) -> int:

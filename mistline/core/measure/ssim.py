@@ -9,7 +9,6 @@ References
 """
 
 import math
-from concurrent.futures import ThreadPoolExecutor
 
 import cv2
 import numpy as np
@@ -17,6 +16,7 @@ import numpy as np
 from mistline.core.frame import Array
 from mistline.core.measure.areas import halved
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable
+from mistline.core.threads import on_threads
 from mistline.errors import ShapeMismatch
 
 __all__ = ["MEASURES", "multi_scale_similarity", "structural_similarity"]
@@ -57,8 +57,7 @@ def _maps(truth: Array, result: Array) -> tuple[Array, Array]:
         structure[start:stop] = ((2 * covariance + C2) / (variances + C2))[inside]
         similarity[start:stop] = structure[start:stop] * ((2 * true_cross + C1) / (true_squares + C1))[inside]
 
-    with ThreadPoolExecutor(2) as pool:
-        list(pool.map(strip, range(0, height, ROWS)))
+    on_threads(strip, range(0, height, ROWS), truth.size)
     return similarity, structure
 
 

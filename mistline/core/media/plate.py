@@ -41,7 +41,7 @@ TILE = 512
 THUMBNAIL = 360
 ROWS = 256
 SHARD = 12  # frames
-BAND = 2**20  # pixels that are packed at once; a part of a frame is read without the rest
+BAND = 2**18  # pixels that are packed at once; a part of a frame is read without the rest
 MEMBER = re.compile(
     r"(?P<frame>\d+)_(?P<top>\d+)_(?P<width>\d+)x(?P<height>\d+)x(?P<channels>\d)_(?P<bits>8|16)bit\.zst"
 )
@@ -135,8 +135,9 @@ def shard_name(first: int) -> str:
 
 def _pack(band: Codes) -> bytes:
     steps = imagecodecs.delta_encode(np.ascontiguousarray(band), axis=1)
-    split = steps.astype(steps.dtype.newbyteorder("<"), copy=False).view(np.uint8).reshape(-1, steps.itemsize).T
-    return bytes(imagecodecs.zstd_encode(np.ascontiguousarray(split).tobytes(), level=1))
+    pairs = steps.astype(steps.dtype.newbyteorder("<"), copy=False).view(np.uint8).reshape(1, -1, steps.itemsize)
+    split = np.concatenate([part.ravel() for part in cv2.split(pairs)])
+    return bytes(imagecodecs.zstd_encode(split.tobytes(), level=1))
 
 
 def _unpack(name: str, packed: bytes) -> Codes:
@@ -144,8 +145,8 @@ def _unpack(name: str, packed: bytes) -> Codes:
     if said is None:
         raise ValueError(f"{name} is no band of rows")
     size = int(said["bits"]) // 8
-    split = np.frombuffer(imagecodecs.zstd_decode(packed), np.uint8).reshape(size, -1)
-    steps = np.ascontiguousarray(split.T).view(f"<u{size}")
+    split = np.frombuffer(imagecodecs.zstd_decode(packed), np.uint8).reshape(size, 1, -1)
+    steps = cv2.merge(list(split)).view(f"<u{size}")
     shape = (int(said["height"]), int(said["width"]), int(said["channels"]))
     band: Codes = imagecodecs.delta_decode(steps.reshape(shape), axis=1)
     return band
@@ -203,17 +204,22 @@ class Plate:
 
     def codes(self, number: int = 0) -> Codes:
         """A frame as (H, W, 1 or 3) integers of its bit depth."""
-        places = [place for _, _, _, place in self._rows(number)]
-        first = self._band(*places[0])
-        if len(places) == 1:
-            return first
-        rows = first.shape[0]  # of every band but the last
-        whole: Codes = np.empty((rows * len(places), *first.shape[1:]), first.dtype)
-        whole[:rows] = first
-        for count, place in enumerate(places[1:], 1):
-            band = self._band(*place)
-            whole[count * rows : count * rows + band.shape[0]] = band
-        return whole[: count * rows + band.shape[0]]
+        return self._between(number, 0, self.size(number).height)
+
+    def _between(self, number: int, first: int, last: int) -> Codes:
+        """The rows of a frame from the first up to the last, which is not among them."""
+        wanted = [row for row in self._rows(number) if row[0] < last and first < row[0] + row[1]]
+        path = wanted[0][3][0]  # a frame is never in two shards
+        with self._trusted(path), zipfile.ZipFile(path) as shard:
+            for top, height, _, (_, name) in wanted:
+                band = _unpack(name, shard.read(name))
+                if len(wanted) == 1:
+                    return band[first - top : last - top]
+                if top == wanted[0][0]:
+                    out: Codes = np.empty((last - first, *band.shape[1:]), band.dtype)
+                low, high = max(first, top), min(last, top + height)
+                out[low - first : high - first] = band[low - top : high - top]
+        return out
 
     def _rows(self, number: int) -> list[tuple[int, int, int, tuple[Path, str]]]:
         """Top row, height and width of each band of a frame, and where it lies."""
@@ -234,18 +240,7 @@ class Plate:
 
     def cut(self, number: int, region: Region) -> Codes:
         """A part of a frame; only the bands of rows that it touches are read."""
-        bottom = region.top + region.height
-        return np.concatenate(
-            [
-                self._band(*place)[max(0, region.top - top) : bottom - top, region.slices[1]]
-                for top, height, _, place in self._rows(number)
-                if top < bottom and region.top < top + height
-            ]
-        )
-
-    def _band(self, path: Path, name: str) -> Codes:
-        with self._trusted(path), zipfile.ZipFile(path) as shard:
-            return _unpack(name, shard.read(name))
+        return self._between(number, region.top, region.top + region.height)[:, region.slices[1]]
 
     def stream(self, first: int, count: int) -> Iterator[Codes]:
         """Frames one after another."""

@@ -58,6 +58,13 @@ def test_shimmer_is_told_against_the_input() -> None:
     assert "shimmer" not in told(shimmer=Score(9.0))
 
 
+def test_noise_that_stands_still_is_told_where_it_can_be_seen() -> None:
+    seen = Score(64.0, {"standing": 3.2, "new on each frame": 2.4})
+    assert "64 % of its noise stands still (3.2 cv)" in told(noise_standing=seen)
+    for hidden in (Score(20.0, {"standing": 3.2}), Score(64.0, {"standing": 0.8})):
+        assert "stands still" not in told(noise_standing=hidden)
+
+
 def test_noise_is_told_against_the_truth() -> None:
     assert told(noise_left=Score(0.6)).startswith("Noise down 70 % (2.0 to 0.6 cv)")
     assert told(noise_left=Score(5.0)).startswith("Noise up 150 % (2.0 to 5.0 cv)")
