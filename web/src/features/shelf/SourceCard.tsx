@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, type Kind, type ReadAs, type Source } from "../../api/client";
 import { useEditSource, useReadOtherwise, useRemoveSource } from "../../api/queries";
-import { bytes, dataRate, frameRate, lasting, megapixels, pixels, rateOf } from "../../ui/format";
+import { bytes, dataRate, frameRate, lasting, megapixels, pixels, rateOf, timecode } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, ButtonLink, Fact, Trouble } from "../../ui/parts";
 import { NoiseCurve } from "./NoiseCurve";
@@ -92,7 +92,14 @@ function Moving({ facts, rate }: { facts: NonNullable<Source["facts"]>; rate: nu
     <>
       <Fact name="Length">
         {`${facts.frames} frames, ${lasting(facts.frames, rate)}`}
-        {facts.shots && facts.shots.length > 1 && `, ${facts.shots.length} shots`}
+        {facts.shots && facts.shots.length > 1 && (
+          <span
+            title={`They begin at ${facts.shots.map((frame) => timecode(frame, rate)).join(", ")}`}
+            className="cursor-help underline decoration-dotted underline-offset-2"
+          >
+            , {facts.shots.length} shots
+          </span>
+        )}
       </Fact>
       <Fact name="Rate">{`${frameRate(rate)} frames/s, ${facts.scan}`}</Fact>
       {facts.motion != null && (
