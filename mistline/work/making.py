@@ -244,11 +244,9 @@ async def _cut(picture_id: str, frames: list[int], view: View) -> None:
 
 
 async def cut_view(picture_id: str, frame: int, view: View) -> None:
-    """Cut a view of a frame, small ones of the frames that follow in its shard too, and keep it in the media store."""
-    last = frame + 1
-    if view == "small":
-        last = min(frame - frame % SHARD + SHARD, (await stored(pictures.get, picture_id))["frames"])
-    await _cut(picture_id, list(range(frame, last)), view)
+    """Cut a view of a frame, or small ones of a whole shard that begins with it, and keep them in the media store."""
+    count = (await stored(pictures.get, picture_id))["frames"]
+    await _cut(picture_id, list(range(frame, min(frame + SHARD, count) if view == "small" else frame + 1)), view)
 
 
 async def cut_slice(picture_id: str, axis: Axis, at: int) -> None:

@@ -234,17 +234,18 @@ def _movement(scores: Scores, reference: Scores) -> str:
         of("sharpness_swing", "sharpness swing, %", "sharpness swings by {:.0f} % from frame to frame"),
         of("motion_error", "motion, px", "movement off by {:.1f} px"),
         of("repeated", "repeated frames, %", "{:.0f} % of the frames repeat the one before"),
+        _standing(scores["noise_standing"]),
     ]
-    return ", ".join([*filter(None, told), *_standing(scores["noise_standing"])])
+    return ", ".join(filter(None, told))
 
 
-def _standing(score: Score) -> list[str]:
+def _standing(score: Score) -> str:
     """Noise that stays where it is from frame to frame, where there is enough of it to be seen."""
     standing = score.parts.get("standing", 0.0)
     share = score.value or 0.0
     if share < THRESHOLDS["noise that stands still, %"] or standing < THRESHOLDS["noise that stands still, cv"]:
-        return []
-    return [f"{share:.0f} % of its noise stands still ({standing:.1f} cv)"]
+        return ""
+    return f"{share:.0f} % of its noise stands still ({standing:.1f} cv)"
 
 
 def describe(

@@ -205,7 +205,7 @@ def _standing(evidence: Evidence) -> Measured:
     flat, truth = evidence.once(_flat), evidence.truth_luma
     assert evidence.before is not None
     truth_before, result_before = evidence.before
-    there = Cells(truth_before, _truth(evidence).clipped).variance[flat.rows, flat.columns]
+    there = Cells(truth_before, evidence.once(_truth).clipped).variance[flat.rows, flat.columns]
     calm = there <= max(float(flat.texture.max()), LEAST_TEXTURE)
     if calm.sum() < FEWEST:
         raise NotMeasurable("too little is flat in this frame and the one before")

@@ -27,7 +27,7 @@ from mistline.core.measure.measure import NotMeasurable
 from mistline.core.measure.noise_spectrum import Cells, clipped_share, read_noise
 from mistline.core.methods.motion import flow, moved
 
-__all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey", "temporal_noise"]
+__all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey"]
 
 MOST_FRAMES = 7200
 SMALL, FINE = 160, 480  # pixels across, for motion and for detail
@@ -66,7 +66,8 @@ class Survey:
 
     `motion` is the median motion from frame to frame in pixels, 0 where too little moves to be told; `flicker` is the
     sigma of the mean level, in 8-bit code values, that changes anew with each frame, None where no shot is long enough;
-    `temporal_noise` is the median of `temporal_noise` over several frames, None where it cannot be told.
+    `temporal_noise` is the sigma of the luma noise that is new on each frame, in code values, None where it cannot be
+    told.
     """
 
     shots: list[int]
@@ -128,7 +129,7 @@ def _between_fields(here: Array, after: Array) -> float | None:
     return float(np.median(within[moving] / onward[moving]))
 
 
-def temporal_noise(here: Array, before: Array, motion: Array) -> float:
+def _temporal_noise(here: Array, before: Array, motion: Array) -> float:
     """Sigma of the noise of luma that is new on each frame, in 8-bit code values, in the calm parts of a frame.
 
     `motion` (h, w, 2) tells, small, where the pixels of `here` lie in `before`, in small pixels. They are fetched from
@@ -170,7 +171,7 @@ def _read(seen: _Seen, number: int, frame: Array) -> None:
 def _look(frames: Iterable[Array], count: int, *, choice: bool) -> _Seen:
     """Figures of every frame; lettering and noise of some, where there is a `choice` of parts to make."""
     seen = _Seen()
-    places = {(2 * place + 1) * count // (2 * READINGS) for place in range(READINGS)}
+    read = {(2 * place + 1) * count // (2 * READINGS) for place in range(READINGS)}
     blocks = {place * count // BLOCKS + offset for place in range(BLOCKS) for offset in range(BLOCK)}
     small: list[Array] = []  # of this frame and the two before
     before: Array | None = None
@@ -190,10 +191,10 @@ def _look(frames: Iterable[Array], count: int, *, choice: bool) -> _Seen:
         seen.skipping.append(_residual(small[-1], small[-3])[0] if number > 1 and residual > CUT else residual)
         if before is not None and number - 1 in blocks and (share := _between_fields(before, frame)) is not None:
             seen.fields.append(share)
-        if before is not None and number in places and residual < CUT:
+        if before is not None and number in read and residual < CUT:
             with suppress(NotMeasurable):
-                seen.fresh.append(temporal_noise(frame, before, motion))
-        if choice and number in places:
+                seen.fresh.append(_temporal_noise(frame, before, motion))
+        if choice and number in read:
             _read(seen, number, frame)
         before = frame
     return seen

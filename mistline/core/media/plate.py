@@ -20,16 +20,17 @@ import re
 import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from functools import cached_property
 from pathlib import Path
+from typing import NamedTuple
 
 import cv2
 import imagecodecs
 import numpy as np
 
 from mistline.core.frame import Codes, Frame, Region, Size, to_frame
+from mistline.core.threads import on_threads
 from mistline.errors import BadMedia
 
 __all__ = [
@@ -140,10 +141,26 @@ def _pack(band: Codes) -> bytes:
     return bytes(imagecodecs.zstd_encode(split.tobytes(), level=1))
 
 
-def _unpack(name: str, packed: bytes) -> Codes:
+def _said(name: str) -> re.Match[str]:
+    """What the name of a member tells."""
     said = MEMBER.fullmatch(name)
     if said is None:
         raise ValueError(f"{name} is no band of rows")
+    return said
+
+
+class _Band(NamedTuple):
+    """A band of rows of a frame, and where it lies."""
+
+    shard: Path
+    name: str
+    top: int
+    height: int
+    width: int
+
+
+def _unpack(name: str, packed: bytes) -> Codes:
+    said = _said(name)
     size = int(said["bits"]) // 8
     split = np.frombuffer(imagecodecs.zstd_decode(packed), np.uint8).reshape(size, 1, -1)
     steps = cv2.merge(list(split)).view(f"<u{size}")
@@ -183,13 +200,15 @@ class Plate:
         self.shards = shards
 
     @cached_property
-    def _bands(self) -> dict[int, list[tuple[Path, str]]]:
-        """Where the bands of each frame lie, from top to bottom."""
-        found: dict[int, list[tuple[Path, str]]] = {}
+    def _bands(self) -> dict[int, list[_Band]]:
+        """The bands of each frame, from top to bottom."""
+        found: dict[int, list[_Band]] = {}
         for path in self.shards:
             with self._trusted(path), zipfile.ZipFile(path) as shard:
                 for name in sorted(shard.namelist()):
-                    found.setdefault(int(name.partition("_")[0]), []).append((path, name))
+                    said = _said(name)
+                    rows = (int(said[part]) for part in ("top", "height", "width"))
+                    found.setdefault(int(said["frame"]), []).append(_Band(path, name, *rows))
         return found
 
     @staticmethod
@@ -208,35 +227,29 @@ class Plate:
 
     def _between(self, number: int, first: int, last: int) -> Codes:
         """The rows of a frame from the first up to the last, which is not among them."""
-        wanted = [row for row in self._rows(number) if row[0] < last and first < row[0] + row[1]]
-        path = wanted[0][3][0]  # a frame is never in two shards
+        wanted = [band for band in self._of(number) if band.top < last and first < band.top + band.height]
+        path = wanted[0].shard  # a frame is never in two
         with self._trusted(path), zipfile.ZipFile(path) as shard:
-            for top, height, _, (_, name) in wanted:
-                band = _unpack(name, shard.read(name))
+            for band in wanted:
+                rows = _unpack(band.name, shard.read(band.name))
                 if len(wanted) == 1:
-                    return band[first - top : last - top]
-                if top == wanted[0][0]:
-                    out: Codes = np.empty((last - first, *band.shape[1:]), band.dtype)
-                low, high = max(first, top), min(last, top + height)
-                out[low - first : high - first] = band[low - top : high - top]
+                    return rows[first - band.top : last - band.top]
+                if band is wanted[0]:
+                    out: Codes = np.empty((last - first, *rows.shape[1:]), rows.dtype)
+                low, high = max(first, band.top), min(last, band.top + band.height)
+                out[low - first : high - first] = rows[low - band.top : high - band.top]
         return out
 
-    def _rows(self, number: int) -> list[tuple[int, int, int, tuple[Path, str]]]:
-        """Top row, height and width of each band of a frame, and where it lies."""
-        found = []
-        for place in self._bands.get(number, []):
-            said = MEMBER.fullmatch(place[1])
-            if said is None:
-                raise BadMedia(f"{place[1]} in the media store is damaged; run the trial again to make it anew.")
-            found.append((int(said["top"]), int(said["height"]), int(said["width"]), place))
+    def _of(self, number: int) -> list[_Band]:
+        found = self._bands.get(number)
         if not found:
             raise BadMedia(f"The media store does not hold frame {number}; run the trial again to make it anew.")
         return found
 
     def size(self, number: int = 0) -> Size:
         """The size of a frame; no pixel is read."""
-        rows = self._rows(number)
-        return Size(rows[0][2], sum(height for _, height, _, _ in rows))
+        bands = self._of(number)
+        return Size(bands[0].width, sum(band.height for band in bands))
 
     def cut(self, number: int, region: Region) -> Codes:
         """A part of a frame; only the bands of rows that it touches are read."""
@@ -286,21 +299,19 @@ def write_view(folder: Path, codes: Codes) -> int:
     """Write all tile levels and a thumbnail below `folder`; return the number of levels."""
     level = to_eight_bit(codes)
     count = levels(Size(level.shape[1], level.shape[0]))
-    with ThreadPoolExecutor(2) as pool:
-        for number in range(count):
-            target = folder / str(number)
-            target.mkdir(parents=True, exist_ok=True)
-            places = [(y, x) for y in range(0, level.shape[0], TILE) for x in range(0, level.shape[1], TILE)]
+    for number in range(count):
+        target = folder / str(number)
+        target.mkdir(parents=True, exist_ok=True)
+        height, width = level.shape[:2]
 
-            def cut(place: tuple[int, int], target: Path = target, level: Codes = level) -> None:
-                y, x = place
-                write_png(target / f"{x // TILE}_{y // TILE}.png", level[y : y + TILE, x : x + TILE])
+        def cut(place: tuple[int, int], target: Path = target, level: Codes = level) -> None:
+            y, x = place
+            write_png(target / f"{x // TILE}_{y // TILE}.png", level[y : y + TILE, x : x + TILE])
 
-            list(pool.map(cut, places))
-            height, width = level.shape[:2]
-            if number < count - 1:
-                halved = cv2.resize(level, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA)
-                level = halved if halved.ndim == 3 else halved[..., None]
+        on_threads(cut, [(y, x) for y in range(0, height, TILE) for x in range(0, width, TILE)], height * width)
+        if number < count - 1:
+            halved = cv2.resize(level, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA)
+            level = halved if halved.ndim == 3 else halved[..., None]
     write_thumbnail(folder, level)
     return count
 

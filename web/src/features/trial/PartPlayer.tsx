@@ -1,40 +1,15 @@
-import { useEffect, useLayoutEffect, useRef, useState } from "react";
+import { useEffect, useLayoutEffect, useReducer, useRef, useState } from "react";
 import { thumbnail, type Source } from "../../api/client";
 import { rateOf, timecode } from "../../ui/format";
 import { Button } from "../../ui/parts";
 import { useResting } from "../../ui/useResting";
+import { frameAt } from "../../viewer/player";
+import { followTiles, isHere, tile } from "../../viewer/tiles";
 import type { Part } from "./PartPick";
 
-const AT_ONCE = 6;
+const AHEAD = 12; // frames: small pictures are made so many at once
 const WIDTH = 288;
-
-/** Small pictures of frames, fetched a few at a time in the order they are wanted. */
-function useSmallFrames(picture: string, wanted: number[]): ReadonlyMap<number, HTMLImageElement> {
-  const [frames, keep] = useState<ReadonlyMap<number, HTMLImageElement>>(new Map());
-  const list = wanted.filter((frame) => !frames.has(frame)).join();
-  useEffect(() => {
-    let ended = false;
-    const missing = list ? list.split(",").map(Number) : [];
-    const fetchNext = async (): Promise<void> => {
-      const frame = missing.shift();
-      if (frame === undefined || ended) return;
-      const image = new Image();
-      image.src = thumbnail(picture, frame);
-      try {
-        await image.decode();
-        keep((kept) => new Map(kept).set(frame, image));
-      } catch {
-        // The frame is left out; it is asked for again when another one is wanted.
-      }
-      return fetchNext();
-    };
-    for (let line = 0; line < AT_ONCE; line++) void fetchNext();
-    return () => {
-      ended = true;
-    };
-  }, [picture, list]);
-  return frames;
-}
+const REFRESH = 1 / 60;
 
 interface Props {
   source: Source;
@@ -53,25 +28,29 @@ export function PartPlayer({ source, part, at, show, setIn, setOut }: Props) {
   const count = source.facts?.frames ?? 1;
   const rate = rateOf(source.facts?.rate);
   const resting = useResting(at);
+  const [, heard] = useReducer((count: number) => count + 1, 0);
+  useEffect(() => followTiles(heard), []);
+  const url = (frame: number) => thumbnail(source.picture_id ?? "", frame);
   const loop = Array.from({ length: part.frames }, (_, place) => part.first + place);
-  const frames = useSmallFrames(source.picture_id ?? "", playing ? loop : resting === null ? [] : [resting]);
-  const here = loop.filter((frame) => frames.has(frame)).length;
-  const ready = playing && here === loop.length;
+  const missing = loop.filter((frame) => !isHere(url(frame)));
+  const ready = playing && missing.length === 0;
   const { width, height } = source.facts ?? { width: 16, height: 9 };
 
   useLayoutEffect(() => {
-    const image = frames.get(at);
-    if (!image || !canvas.current) return; // what was there stays until the frame is here
-    canvas.current.getContext("2d")?.drawImage(image, 0, 0, canvas.current.width, canvas.current.height);
+    if (playing) missing.slice(0, AHEAD).forEach((frame) => tile(url(frame)));
+    const bitmap = at === resting || isHere(url(at)) ? tile(url(at)) : null;
+    if (!bitmap || !canvas.current) return; // what was there stays until the frame is here
+    canvas.current.getContext("2d")?.drawImage(bitmap, 0, 0, canvas.current.width, canvas.current.height);
     canvas.current.dataset.frame = String(at);
-  }, [frames, at]);
+  });
   useEffect(() => {
     if (!ready) return;
     let handle = 0;
     const begun = performance.now();
     const tick = (now: number) => {
       handle = requestAnimationFrame(tick);
-      show(part.first + (Math.floor((Math.max(0, now - begun) / 1000) * rate) % part.frames));
+      const elapsed = Math.max(0, now - begun) / 1000;
+      show(frameAt(elapsed, REFRESH, rate, part.first, part.frames));
     };
     handle = requestAnimationFrame(tick);
     return () => cancelAnimationFrame(handle);
@@ -111,7 +90,9 @@ export function PartPlayer({ source, part, at, show, setIn, setOut }: Props) {
           className="max-h-48 w-full bg-[#777] object-contain"
         />
         <span className="absolute right-1 bottom-1 rounded-sm bg-[#1c1c1c] px-1 text-[12px] text-[#f0f0f0] tabular-nums">
-          {playing && !ready ? `loading, ${here} of ${loop.length}` : timecode(at, rate)}
+          {playing && !ready
+            ? `loading, ${loop.length - missing.length} of ${loop.length}`
+            : timecode(at, rate)}
         </span>
       </div>
       <div className="flex items-center justify-between text-[14px]">
