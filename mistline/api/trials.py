@@ -318,6 +318,11 @@ def write_verdict(trial_id: UUID, request: schemas.VerdictRequest) -> schemas.Tr
     return _trial(str(trial_id))
 
 
+def _median(timing: Row | None) -> float | None:
+    """The process time of a take; none where it is being made, for the first time or again."""
+    return timing["median"] if timing else None
+
+
 @router.get("/playbook", operation_id="playbook")
 def playbook() -> list[schemas.PlaybookKind]:
     """Every kind with its verdicts, the standing one first."""
@@ -336,9 +341,9 @@ def playbook() -> list[schemas.PlaybookKind]:
                 **fields,
                 setup_words=Setup(**row["setup"]).words(),
                 pick_words=Recipe.model_validate(row["pick_recipe"]).words(),
-                pick_seconds=row["pick_timing"]["median"],
-                pick_ssim=row["pick_scores"].get("ssim"),
-                fallback_seconds=row["fallback_timing"]["median"] if row["fallback_timing"] else None,
+                pick_seconds=_median(row["pick_timing"]),
+                pick_ssim=(row["pick_scores"] or {}).get("ssim"),
+                fallback_seconds=_median(row["fallback_timing"]),
             )
         )
     return list(kinds.values())

@@ -12,6 +12,7 @@ from pathlib import Path
 import cv2
 import httpx
 import numpy as np
+import psycopg
 import pytest
 from skimage.metrics import peak_signal_noise_ratio
 
@@ -234,6 +235,22 @@ def test_a_verdict_is_kept_with_its_history_and_shown_in_the_playbook(app: Runni
     [standing] = kinds["faces"]
     assert (standing["pick_name"], standing["fallback_name"]) == ("Lanczos 3", "Bicubic")
     assert standing["trial_id"] == trial["id"] and standing["pick_seconds"] > 0
+
+
+def test_the_playbook_shows_a_choice_whose_take_is_still_being_made(app: Running, source: dict) -> None:
+    """As in the first minutes of the demo."""
+    app.kill_worker()
+    key = app.start_trial(source["id"], "Bicubic", "Bilinear", factor=2.6)
+    with psycopg.connect(app.environment["MISTLINE_DATABASE_URL"]) as connection:
+        connection.execute(
+            "insert into verdicts (trial_id, kind, pick, fallback, reasons) values (%s, 'night', 'A', 'B', 'Early.')", [key]
+        )  # fmt: skip
+    answer = app.http.get("/api/playbook")
+    app.start_worker()
+    assert answer.status_code == 200
+    [early] = next(kind["verdicts"] for kind in answer.json() if kind["kind"] == "night")
+    assert early["pick"] == "A"
+    assert (early["pick_seconds"], early["fallback_seconds"], early["pick_ssim"]) == (None, None, None)
 
 
 def test_a_source_in_use_is_not_removed_and_a_removed_trial_is_gone(app: Running, source: dict) -> None:
