@@ -24,7 +24,7 @@ import numpy as np
 from mistline.core.frame import Array
 from mistline.core.measure.lettering import read_lettering, surely_read
 from mistline.core.measure.measure import NotMeasurable
-from mistline.core.measure.noise_spectrum import Cells, clipped_share, read_noise
+from mistline.core.measure.noise_spectrum import clipped_share, read_noise
 from mistline.core.methods.motion import flow, moved
 
 __all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey"]
@@ -47,7 +47,6 @@ REPEATS = 0.12  # share of frames from which on repeats are no accident
 DARKER, FINER, NOISIER = 0.8, 1.1, 1.15  # than the mean of the clip, to be worth a word
 READINGS, LETTERS = 8, 8  # frames that are read for noise and lettering, and letters that are worth a word
 FEWEST_READ = 3
-CALM, FEWEST_CELLS = 0.25, 64  # cells for the noise over time
 LEAST_MOTION = 0.2  # small pixels: less cannot be told from none
 
 
@@ -130,31 +129,24 @@ def _between_fields(here: Array, after: Array) -> float | None:
 
 
 def _temporal_noise(here: Array, before: Array, motion: Array) -> float:
-    """Sigma of the noise of luma that is new on each frame, in 8-bit code values, in the calm parts of a frame.
+    """Sigma of the noise of luma that is new on each frame, in 8-bit code values.
 
     `motion` (h, w, 2) tells, small, where the pixels of `here` lie in `before`, in small pixels. They are fetched from
-    whole pixels, since between pixels noise is lost; the difference has twice the variance of the noise. It is read in
-    the calmest quarter of the cells (16 x 16 pixels, a plane taken off), in the middle of them, so that what was
-    covered before does not count. A pattern that stands still scores 0. Valid from 1 cv on; what moves by parts of a
-    pixel adds up to half a code value.
+    whole pixels, since between pixels noise is lost; the difference has twice the variance of the noise, and is read as
+    the noise of one picture is (`read_noise`). A pattern that stands still scores 0. Valid from 1 cv on; what moves by
+    parts of a pixel adds up to half a code value.
 
     Raises
     ------
     NotMeasurable
-        If too little is neither clipped nor at the edge.
+        Where the difference is not like noise even in its calmest parts: texture that did not move as one.
     """
     height, width = here.shape
     way = cv2.resize(motion, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(width / motion.shape[1])
     across = np.rint(way[..., 0] + np.arange(width, dtype=np.float32))
     down = np.rint(way[..., 1] + np.arange(height, dtype=np.float32)[:, None])
     fetched = cv2.remap(before, across, down, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
-    clipped = clipped_share(here[..., None])
-    cells = Cells(here, clipped)
-    calm = cells.usable & np.isfinite(cells.unrest)
-    if calm.sum() < FEWEST_CELLS:
-        raise NotMeasurable("too little of the frame is neither clipped nor at its edge")
-    calm &= cells.unrest <= np.quantile(cells.unrest[calm], CALM)
-    return 255 * float(np.sqrt(np.median(Cells(here - fetched, clipped).variance[calm]) / 2))
+    return read_noise(here - fetched, clipped_share(here[..., None]), here).sigma / float(np.sqrt(2))
 
 
 def _read(seen: _Seen, number: int, frame: Array) -> None:
@@ -337,5 +329,5 @@ def survey(frames: Iterable[Array], count: int, rate: Fraction, scan: str = "pro
     notes = _notes(seen, rate, scan)
     if count > MOST_FRAMES:
         notes.append(f"Shots were looked for in the first {MOST_FRAMES} of its {count} frames.")
-    fresh = float(np.median(seen.fresh)) if len(seen.fresh) >= FEWEST_READ else None
+    fresh = float(np.median(seen.fresh)) if 2 * len(seen.fresh) >= READINGS else None
     return Survey(shots, _stretches(seen, shots, rate), notes, _motion(seen, shots), _flicker(seen, shots), fresh)

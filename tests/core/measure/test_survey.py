@@ -202,6 +202,18 @@ def test_noise_over_time_is_what_is_new_on_each_frame(name: str, step: float, si
         assert look([frame + dirt for frame in frames]).temporal_noise == pytest.approx(0, abs=0.1)
 
 
+@pytest.mark.parametrize(("near", "far"), [("brick", "grass"), ("grass", "brick"), ("coffee", "gravel")])
+def test_texture_that_moves_in_layers_is_no_noise_over_time(near: str, far: str) -> None:
+    """As a hedge behind netting: no pixel is where one movement of all would put it."""
+    bars = np.tile((np.arange(SIZE[1] + 200) % 16 < 5).astype(np.float32), (SIZE[0], 1))
+    masks = [bars[:, 9 * n % 16 : 9 * n % 16 + SIZE[1]] for n in range(16)]
+    behind, before = pan(far, 16, step=3.3), pan(near, 16, step=9)
+    told = look(
+        [np.where(mask > 0, b, a) for mask, a, b in zip(masks, behind, before, strict=True)]
+    ).temporal_noise
+    assert told is None or told < 1
+
+
 def test_a_short_clip_has_nothing_to_choose_from() -> None:
     assert look(pan("coffee", 20)).stretches == [] and look(pan("coffee", 1)).shots == [0]
     assert look([np.zeros((17, 19), np.float32)] * 90).stretches == []
