@@ -18,14 +18,13 @@ from skimage.color import deltaE_ciede2000, rgb2lab
 from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
 from bench import shown
-from mistline.core.degrade.downsample import plan
-from mistline.core.degrade.setup import Setup, make_inputs
 from mistline.core.frame import Frame, Size, luma, to_frame
 from mistline.core.measure import MEASURES, Evidence, measure_traits
 from mistline.core.media.clip import Clip
 from mistline.core.media.plate import SHARD, ShardWriter
 from mistline.core.methods import Traits, Window, alone
 from mistline.core.methods.recipe import Pass, Recipe, run_recipe
+from mistline.core.setup import TruthSetup
 from mistline.store import cluster
 from mistline.store.settings import ROOT
 from mistline.work.requests import MakeShard
@@ -56,8 +55,8 @@ def _frames(path: Path, count: int) -> Iterator[Frame]:
 
 def _run_through(path: Path, count: int) -> int:
     """Damage a clip, run a method over time on it and measure it, frame by frame; return the peak memory in KiB."""
-    setup = Setup(factor=1, noise=8)
-    inputs = make_inputs(_frames(path, count), setup, plan(Size(*SMALL), 1))
+    setup = TruthSetup(factor=1, noise=8)
+    inputs = setup.inputs(_frames(path, count), setup.plan(Size(*SMALL)))
     reach, kept, near = OVER_TIME.reach, {}, []
     for number, (given, truth) in enumerate(zip(inputs, _frames(path, count), strict=True)):
         near = [*near, (given, truth)][-(2 * reach + 1) :]
@@ -147,7 +146,7 @@ def _frame_times(folder: Path) -> list[str]:
     traits, bare, recorded, ratios = measure_traits(codes[0]), [], [], []
     for _ in range(7):
         request = MakeShard(
-            name="bench", recipe=recipe, setup=Setup(factor=1, noise=5), repeats=1, traits=traits, length=frames,
+            name="bench", recipe=recipe, setup=TruthSetup(factor=1, noise=5), repeats=1, traits=traits, length=frames,
             frames=frames, truth=[folder / "truth.zip"], input=[folder / "input.zip"], target=size,
             out=Path(tempfile.mkdtemp(dir=folder)), lane=folder / "lane",
         )  # fmt: skip

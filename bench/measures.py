@@ -6,14 +6,13 @@ from collections.abc import Callable
 
 import cv2
 import numpy as np
+from mistline.core.degrade.downsample import Plan
 from sewar.full_ref import msssim, vifp
 from skimage.color import deltaE_ciede2000, rgb2lab
 from skimage.metrics import peak_signal_noise_ratio
 from skimage.metrics import structural_similarity as scikit_similarity
 
 from bench import shown
-from mistline.core.degrade.downsample import Plan
-from mistline.core.degrade.setup import Setup, clean_input
 from mistline.core.frame import Array, Codes, Frame, Size, luma, to_frame
 from mistline.core.measure import MEASURES, Evidence, measure_all
 from mistline.core.measure.gradients import gradient_deviation
@@ -21,6 +20,7 @@ from mistline.core.measure.information import information_fidelity
 from mistline.core.measure.measure import Measured
 from mistline.core.measure.psnr import psnr
 from mistline.core.measure.ssim import multi_scale_similarity, structural_similarity
+from mistline.core.setup import TruthSetup
 from mistline.core.timing.clock import reset_peak, resident_peak
 
 UHD, HUGE = Size(3840, 2160), Size(11600, 8620)
@@ -95,9 +95,9 @@ def _memory(size: Size) -> tuple[float, float]:
     """Peak resident memory of all measures on a pair of this size, in bytes, and the pair's float32 size."""
     truth, result, small = _codes(size)
     reset_peak()
-    given, setup = to_frame(small), Setup(factor=2)
+    given, setup = to_frame(small), TruthSetup(factor=2)
     sizes = Plan(size, given.size, (0, 0), (2, 2))
-    measure_all(Evidence(result, truth, given, lambda frame: clean_input(frame, setup, sizes)))
+    measure_all(Evidence(result, truth, given, lambda frame: setup.shrink(frame, sizes)))
     return resident_peak(), 2.0 * size.pixels * 3 * 4
 
 

@@ -8,12 +8,12 @@ from pathlib import Path
 import numpy as np
 
 from bench import shown, timed
-from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Frame, Size
 from mistline.core.measure import measure_traits
 from mistline.core.media.plate import ShardWriter
 from mistline.core.methods import alone
 from mistline.core.methods.recipe import Pass, Recipe, run_recipe
+from mistline.core.setup import TruthSetup
 from mistline.work.requests import MakeShard
 from mistline.work.sandbox import run_child
 
@@ -25,7 +25,7 @@ NOISE = Pass(method="non_local_means", settings={"luma": 20, "colour": 20})
 def _recorded(folder: Path, codes: np.ndarray, recipe: Recipe) -> list[float]:
     """Run the child process as the worker does; return the process times it reports."""
     request = MakeShard(
-        name="bench", recipe=recipe, setup=Setup(factor=3), repeats=REPEATS, traits=measure_traits(codes),
+        name="bench", recipe=recipe, setup=TruthSetup(factor=3), repeats=REPEATS, traits=measure_traits(codes),
         truth=[folder / "truth.zip"], input=[folder / "input.zip"], target=TARGET,
         out=Path(tempfile.mkdtemp(dir=folder)), lane=folder / "lane",
     )  # fmt: skip

@@ -10,13 +10,13 @@ from itertools import product
 from statistics import mean
 
 from mistline.core.choose.suggest import suggest_recipe
-from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Frame, luma, to_frame
 from mistline.core.measure import measure_traits
 from mistline.core.measure.psnr import psnr
 from mistline.core.media.plate import quantise
 from mistline.core.methods import alone
 from mistline.core.methods.recipe import Recipe, run_recipe
+from mistline.core.setup import TruthSetup
 from mistline.store.recipes import SHIPPED
 from training.evaluate import _given, held_out
 
@@ -46,7 +46,7 @@ class Outcome:
         return max(self.found.values()) - max((self.found[name] for name in self.suggested), default=0.0)
 
 
-def tried(setup: Setup, pictures: list[Frame]) -> Outcome:
+def tried(setup: TruthSetup, pictures: list[Frame]) -> Outcome:
     """Run all recipes on the inputs that a set-up makes of the pictures."""
     traits = [measure_traits(quantise(picture, 8)[0]) for picture in pictures]
     fit = [recipe for recipe in SHIPPED if (setup.factor == 1) != recipe.resizes]
@@ -71,7 +71,7 @@ def main() -> None:
     pictures = [picture.with_pixels(picture.pixels[40 : 40 + SIDE, 100 : 100 + SIDE]) for picture in held_out()]
     agreed = 0
     for damage in GRID:
-        setup = Setup.model_validate(damage)
+        setup = TruthSetup.model_validate(damage)
         outcome = tried(setup, pictures)
         best = sorted(outcome.found, key=lambda name: -outcome.found[name])[:3]
         agreed += outcome.lost <= LOSS

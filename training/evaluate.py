@@ -14,8 +14,6 @@ import numpy as np
 import onnx
 import skimage.data
 
-from mistline.core.degrade.downsample import crop_truth, plan
-from mistline.core.degrade.setup import Setup, make_input
 from mistline.core.frame import Frame, luma, to_frame
 from mistline.core.measure import measure_traits
 from mistline.core.measure.psnr import psnr
@@ -23,6 +21,7 @@ from mistline.core.media.plate import quantise
 from mistline.core.methods import METHODS, alone
 from mistline.core.methods.learned import method_of
 from mistline.core.methods.network import Figure, ModelCard
+from mistline.core.setup import TruthSetup, crop_truth
 from training.material import HELD_OUT, rgb
 
 MODELS = Path(__file__).parents[1] / "mistline" / "core" / "models"
@@ -91,11 +90,11 @@ def held_out() -> list[Frame]:
     return [to_frame(rgb(getattr(skimage.data, name)())) for name in HELD_OUT]
 
 
-def _given(setup: Setup, picture: Frame) -> tuple[Frame, Frame]:
+def _given(setup: TruthSetup, picture: Frame) -> tuple[Frame, Frame]:
     """Truth and input, the input rounded to 8 bits as a trial does."""
-    sizes = plan(picture.size, setup.factor)
+    sizes = setup.plan(picture.size)
     truth = crop_truth(picture, sizes)
-    codes, _ = quantise(make_input(truth, setup, sizes), 8)
+    codes, _ = quantise(next(setup.inputs([truth], sizes)), 8)
     return truth, to_frame(codes)
 
 
@@ -119,17 +118,17 @@ def figures(card: ModelCard) -> list[Figure]:
     pictures, rows = held_out(), []
     if card.task == "enlarge":
         for words, damage in TRIED.items():
-            setup = Setup.model_validate({"factor": card.factor, **damage})
+            setup = TruthSetup.model_validate({"factor": card.factor, **damage})
             pairs = [_given(setup, picture) for picture in pictures]
             rivals = {"Bicubic": _score("bicubic", {}, pairs), "Lanczos 3": _score("lanczos", {}, pairs)}
             rows.append(Figure(test=words, model=_score(card.id, {}, pairs), beside=rivals))
         return rows
     tests = {
-        words: [_given(Setup.model_validate({"factor": 1, **d}), p) for p in pictures]
+        words: [_given(TruthSetup.model_validate({"factor": 1, **d}), p) for p in pictures]
         for words, d in NOISE.items()
     }
     grey = [picture.with_pixels(luma(picture.pixels)[..., None]) for picture in pictures]
-    tests["grey, noise 25 cv"] = [_given(Setup(factor=1, noise=25), picture) for picture in grey]
+    tests["grey, noise 25 cv"] = [_given(TruthSetup(factor=1, noise=25), picture) for picture in grey]
     # The same noise in the three channels, as of a film that was scanned in grey and tinted.
     tests["equal noise 25 cv in R, G and B"] = [(p, _equal(p, g, n)) for p, g, (_, n) in
                                                 zip(pictures, grey, tests["grey, noise 25 cv"], strict=True)]  # fmt: skip

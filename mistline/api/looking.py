@@ -134,11 +134,12 @@ def set_standing(trial_id: UUID, letter: str, request: schemas.StandingRequest) 
 
 
 @router.get("/maps", operation_id="maps")
-def get_maps() -> list[schemas.FaultMapShown]:
-    """The kinds of fault that can be seen as maps."""
+def get_maps(has_truth: bool = True) -> list[schemas.FaultMapShown]:
+    """The kinds of fault that can be seen as maps, in a test with a truth or without."""
     return [
-        schemas.FaultMapShown(id=each.id, name=each.name, unit=each.unit, most=each.most, meaning=each.meaning)
+        schemas.FaultMapShown(id=each.id, name=each.name, unit=each.unit, most=each.most, meaning=meaning)
         for each in MAPS.values()
+        if (meaning := each.meaning if has_truth else each.without_truth)
     ]
 
 

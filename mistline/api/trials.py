@@ -11,11 +11,11 @@ from fastapi import APIRouter, Depends, Query, Response
 from mistline.api import schemas
 from mistline.api.download import as_file
 from mistline.api.recipes import known_models
-from mistline.core.degrade.downsample import Plan, plan
-from mistline.core.degrade.setup import Setup
+from mistline.core.choose.evidence import figures_for
 from mistline.core.frame import Size
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
+from mistline.core.setup import AnySetup, Plan, read_setup
 from mistline.errors import Conflict, NotFound
 from mistline.store import speeds, takes, trials
 from mistline.store.database import Row, connect
@@ -43,7 +43,7 @@ def _plan(
 ) -> schemas.PlanAnswer:
     return schemas.PlanAnswer(
         source=_pixels(source),
-        truth=_pixels(sizes.truth),
+        target=_pixels(sizes.target),
         input=_pixels(sizes.input),
         cropped=list(sizes.cropped),
         factors=list(sizes.factors),
@@ -67,7 +67,7 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
         for key, known in found.forecasts.items()
     ]
     whole = Size(
-        found.sizes.truth.width + found.sizes.cropped[0], found.sizes.truth.height + found.sizes.cropped[1]
+        found.sizes.target.width + found.sizes.cropped[0], found.sizes.target.height + found.sizes.cropped[1]
     )
     suggested = [
         schemas.Suggested(recipe_id=UUID(key), reason=each.reason) for key, each in found.suggested.items()
@@ -88,7 +88,7 @@ def list_trials(cursor: str | None = None, limit: Annotated[int, Query(ge=1, le=
     """Trials, newest first."""
     with connect() as connection:
         rows, following = trials.page(connection, cursor, limit)
-    items = [schemas.TrialItem(**row, words=Setup(**row["setup"]).words()) for row in rows]
+    items = [schemas.TrialItem(**row, words=read_setup(row["setup"]).words()) for row in rows]
     return schemas.TrialPage(items=items, next_cursor=following)
 
 
@@ -135,9 +135,25 @@ def _entry(row: Row, marks: dict[str, Any], sentence: str) -> schemas.Entry:
     return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks, sentence=sentence)
 
 
-def _entries(rows: list[Row], factor: float, board: Scoreboard) -> list[schemas.Entry]:
-    told = sentences(rows, factor)
+def _entries(rows: list[Row], setup: AnySetup, board: Scoreboard) -> list[schemas.Entry]:
+    told = sentences(rows, setup)
     return [_entry(row, board.marks.get(row["letter"], {}), told[row["letter"]]) for row in rows]
+
+
+def _measures(has_truth: bool, frames: int) -> list[schemas.MeasureShown]:
+    """What is measured in a trial; without a truth nothing is close to it, and what it alone tells is not ranked."""
+    shown = []
+    for measure in MEASURES.values():
+        meaning = measure.told(has_truth=has_truth)
+        if not meaning or (frames == 1 and "before" in measure.needs):
+            continue
+        fields = {name: getattr(measure, name) for name in schemas.MeasureShown.model_fields}
+        fields |= {"meaning": meaning}
+        if not has_truth:
+            ranked = "" if measure.better == "nearer to the truth" else measure.better
+            fields |= {"better": ranked, "heading": measure.heading.replace("the truth", "the input")}
+        shown.append(schemas.MeasureShown(**fields))
+    return shown
 
 
 def _trial(trial_id: str) -> schemas.Trial:
@@ -147,13 +163,9 @@ def _trial(trial_id: str) -> schemas.Trial:
         verdicts = trials.verdicts(connection, trial_id)
         same = trials.same(connection, trial_id)
     board = scoreboard(entries)
-    setup, size = Setup(**row["setup"]), Size(row["facts"]["width"], row["facts"]["height"])
+    setup, size = read_setup(row["setup"]), Size(row["facts"]["width"], row["facts"]["height"])
     fields = {name: row[name] for name in schemas.Trial.model_fields if name in row and name != "setup"}
-    measures = [
-        {name: getattr(measure, name) for name in schemas.MeasureShown.model_fields}
-        for measure in MEASURES.values()
-        if row["frames"] > 1 or "before" not in measure.needs
-    ]
+    measures = _measures(setup.has_truth, row["frames"])
     return schemas.Trial(
         **fields,
         setup=setup,
@@ -161,11 +173,14 @@ def _trial(trial_id: str) -> schemas.Trial:
         bit_depth=row["facts"]["bit_depth"],
         source_frames=row["facts"].get("frames", 1),
         rate=row["facts"].get("rate"),
-        front=board.front,
-        plan=_plan(size, plan(size, setup.factor), len(entries), row["frames"], [], []),
-        entries=_entries(entries, setup.factor, board),
+        fronts=board.fronts,
+        plan=_plan(size, setup.plan(size), len(entries), row["frames"], [], []),
+        entries=_entries(entries, setup, board),
         same=[schemas.Pair(**pair) for pair in same],
-        measures=[schemas.MeasureShown(**measure) for measure in measures],
+        has_truth=setup.has_truth,
+        measures=measures,
+        lead=setup.lead,
+        evidence=figures_for(row["kind"], [measure.id for measure in measures]),
         verdicts=[schemas.Verdict(**verdict) for verdict in verdicts],
     )
 
@@ -240,10 +255,10 @@ def _cell(score: schemas.Score | None) -> float | str:
 def within(trial_id: str, found: dict[str, Row]) -> list[schemas.Entry]:
     """The entries with the scores that were found for a part of the picture, by letter, ranked by them."""
     with connect() as connection:
-        factor = trials.get(connection, trial_id)["setup"]["factor"]
+        setup = read_setup(trials.get(connection, trial_id)["setup"])
         rows = trials.entries(connection, trial_id)
     rows = [{**row, "scores": found[row["letter"]]} for row in rows if row["letter"] in found]
-    return _entries(rows, factor, scoreboard(rows))
+    return _entries(rows, setup, scoreboard(rows))
 
 
 @router.get("/trials/{trial_id}/scores.csv", operation_id="scoresCsv", response_class=Response)
@@ -339,7 +354,7 @@ def playbook() -> list[schemas.PlaybookKind]:
         kind.verdicts.append(
             schemas.PlaybookVerdict(
                 **fields,
-                setup_words=Setup(**row["setup"]).words(),
+                setup_words=read_setup(row["setup"]).words(),
                 pick_words=Recipe.model_validate(row["pick_recipe"]).words(),
                 pick_seconds=_median(row["pick_timing"]),
                 pick_ssim=(row["pick_scores"] or {}).get("ssim"),

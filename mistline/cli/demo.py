@@ -5,7 +5,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from mistline.core.degrade.setup import Setup
+from mistline.core.setup import read_setup
 from mistline.store import recipes, sources, spots, trials
 from mistline.store.database import connect
 from mistline.store.settings import ROOT
@@ -47,7 +47,7 @@ def _run(source_id: str, trial: dict[str, Any]) -> None:
     with connect() as connection:
         chosen = [row for row in recipes.every(connection) if row["name"] in trial["recipes"]]
     key = start_trial(
-        source_id, trial["name"], Setup(**trial["setup"]), [str(row["id"]) for row in chosen],
+        source_id, trial["name"], read_setup(trial["setup"]), [str(row["id"]) for row in chosen],
         trial.get("first", 0), trial.get("frames"),
     )  # fmt: skip
     letters = {row["name"]: letter for row, letter in zip(chosen, LETTERS, strict=False)}

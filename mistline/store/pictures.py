@@ -180,11 +180,11 @@ def bytes_a_pixel(connection: Connection, *, moving: bool) -> float | None:
 
 
 def plate(connection: Connection, key: str) -> Row | None:
-    """Truth, input and input traits of a set-up, if they were made."""
+    """Truth (none in a test without one), input and input traits of a set-up, if they were made."""
     return connection.execute(SQL["plate"], {"key": key}).fetchone()
 
 
-def add_plate(connection: Connection, key: str, truth: str, small: str, traits: Row) -> None:
+def add_plate(connection: Connection, key: str, truth: str | None, small: str, traits: Row) -> None:
     """Note the plates of a set-up; the first to note them wins, all are equal."""
     values = {"key": key, "truth_picture": truth, "input_picture": small, "traits": database.json(traits)}
     connection.execute(SQL["add_plate"], values)

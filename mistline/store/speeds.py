@@ -2,9 +2,9 @@
 
 from dataclasses import asdict
 
-from mistline.core.degrade.downsample import plan
 from mistline.core.frame import Size
 from mistline.core.methods.recipe import Recipe, digest
+from mistline.core.setup import read_setup
 from mistline.core.timing.forecast import Speed
 from mistline.core.timing.machine import Machine
 from mistline.store import database
@@ -36,7 +36,7 @@ def best(connection: Connection, recipe: Recipe) -> Speed | None:
 def expected(connection: Connection, take: Row) -> float | None:
     """Seconds that a take will need, all in all; None if nobody knows the speed of its recipe here."""
     facts = take["source_facts"]
-    size = plan(Size(facts["width"], facts["height"]), take["setup"]["factor"]).truth
+    size = read_setup(take["setup"]).plan(Size(facts["width"], facts["height"])).target
     megapixels = size.megapixels * take["frames"]
     around = AROUND + AROUND_A_MEGAPIXEL * megapixels
     if take["recipe"] is None:

@@ -1,6 +1,7 @@
 """The use cases of looking: measure a part, keep what takes score at spots, suggest spots, make maps of faults."""
 
 import asyncio
+import math
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -9,10 +10,10 @@ from typing import TypeVar
 
 from pydantic import BaseModel
 
-from mistline.core.degrade.downsample import plan
 from mistline.core.frame import Region, Size
 from mistline.core.measure import MEASURES
 from mistline.core.measure.maps import MAPS
+from mistline.core.setup import Plan, read_setup
 from mistline.errors import Conflict, Damaged, NotFound, OutOfLimits
 from mistline.store import pictures, spots, trials
 from mistline.store.database import Row, connect
@@ -56,17 +57,22 @@ MOMENTS, KEPT = Lane(3), Lane(100)
 
 @dataclass(frozen=True)
 class _Looked:
-    """A trial with its finished entries, and the size of its truth."""
+    """A trial with its finished entries, and its sizes."""
 
     trial: Row
     done: list[Row]
-    size: Size
+    sizes: Plan
+    has_truth: bool
 
     @property
-    def origin(self) -> tuple[int, int]:
-        """Where the truth lies in its source: it is cut from the middle."""
-        facts = self.trial["facts"]
-        return (facts["width"] - self.size.width) // 2, (facts["height"] - self.size.height) // 2
+    def size(self) -> Size:
+        """Of the results."""
+        return self.sizes.target
+
+    @property
+    def truth(self) -> str | None:
+        """The id of its truth's picture, if it has one."""
+        return str(self.trial["truth_picture"]) if self.has_truth else None
 
 
 def _looked(trial_id: str) -> _Looked:
@@ -74,13 +80,14 @@ def _looked(trial_id: str) -> _Looked:
         trial = trials.get(connection, trial_id)
         done = [row for row in trials.entries(connection, trial_id) if row["state"] == "done"]
     whole = Size(trial["facts"]["width"], trial["facts"]["height"])
-    return _Looked(trial, done, plan(whole, trial["setup"]["factor"]).truth)
+    setup = read_setup(trial["setup"])
+    return _Looked(trial, done, setup.plan(whole), setup.has_truth)
 
 
 def _begun(trial_id: str) -> _Looked:
     """The same, of a trial that has a result to judge."""
     looked = _looked(trial_id)
-    if not looked.done or not looked.trial["truth_picture"]:
+    if not looked.done or not looked.trial["input_picture"]:
         raise Conflict("Nothing of this trial is done yet; wait for the first result.")
     return looked
 
@@ -94,8 +101,10 @@ def _check(looked: _Looked, frame: int, region: Region | None = None) -> None:
         raise OutOfLimits(f"The trial has {frames} frames; choose one of 0 to {frames - 1}.")
 
 
-async def _shards(picture_id: str, folder: Path, frames: Iterable[int]) -> list[Path]:
-    """What holds frames; a damaged shard is queued to be made again, and that is said."""
+async def _shards(picture_id: str | None, folder: Path, frames: Iterable[int]) -> list[Path]:
+    """What holds frames, nothing of no picture; a damaged shard is queued to be made again, and that is said."""
+    if picture_id is None:
+        return []
     try:
         return await asyncio.to_thread(pictures.shard_files, picture_id, folder, frames)
     except Damaged:
@@ -114,7 +123,7 @@ async def _ask(request: Request[A], remedy: str = "try a smaller picture") -> A:
 async def measure_region(
     trial_id: str, region: Region, frame: int, only: list[str] | None = None
 ) -> dict[str, Row]:
-    """The scores of every finished entry within a region of the truth, by letter, measured in a child process.
+    """The scores of every finished entry within a region of the target, by letter, measured in a child process.
 
     All measures, or those with the ids in `only`.
     """
@@ -136,7 +145,8 @@ async def _measure(
     with media().workspace() as folder:
         request = MeasureRegion(
             name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"], only=only,
-            truth=await _shards(trial["truth_picture"], folder, frames),
+            target=looked.size, truth=await _shards(looked.truth, folder, frames),
+            input=await _shards(trial["input_picture"], folder, frames),
             results={row["letter"]: await _shards(row["picture_id"], folder, frames) for row in rows},
         )  # fmt: skip
         found = await _ask(request, remedy="zoom in to a smaller part")
@@ -144,7 +154,7 @@ async def _measure(
 
 
 def spots_of(trial_id: str) -> list[Row]:
-    """The spots of a trial's source that lie in its truth and its part, in pixels and frames of these."""
+    """The spots of a trial's source that lie in its target and its part, in pixels and frames of these."""
     looked = _looked(trial_id)
     with connect() as connection:
         rows = spots.of_source(connection, str(looked.trial["source_id"]))
@@ -153,27 +163,37 @@ def spots_of(trial_id: str) -> list[Row]:
 
 def _within(looked: _Looked, row: Row) -> Row | None:
     """A spot in pixels and frames of a trial; None where less than the smallest part of it is there."""
-    left, top = row["left"] - looked.origin[0], row["top"] - looked.origin[1]
-    right, bottom = min(left + row["width"], looked.size.width), min(top + row["height"], looked.size.height)
-    left, top, frame = max(0, left), max(0, top), row["frame"] - looked.trial["first"]
+    across, down = looked.sizes.grown
+    left, top = (row[way] - off for way, off in zip(("left", "top"), looked.sizes.corner, strict=True))
+    right, bottom = round((left + row["width"]) * across), round((top + row["height"]) * down)
+    left, right = max(0, round(left * across)), min(right, looked.size.width)
+    top, bottom = max(0, round(top * down)), min(bottom, looked.size.height)
+    frame = row["frame"] - looked.trial["first"]
     if min(right - left, bottom - top) < SMALLEST or not 0 <= frame < looked.trial["frames"]:
         return None
     return {**row, "left": left, "top": top, "width": right - left, "height": bottom - top, "frame": frame}
 
 
 def add_spot(trial_id: str, name: str, note: str, region: Region, frame: int) -> Row:
-    """Mark a part of a trial's truth; it belongs to the source, so that every trial of it has the spot."""
+    """Mark a part of a trial's target; it belongs to the source, so that every trial of it has the spot.
+
+    Where the target is larger than the source the part grows to whole pixels of the source.
+    """
     looked = _looked(trial_id)
     _check(looked, frame, region)
-    place = {"left": region.left + looked.origin[0], "top": region.top + looked.origin[1],
-             "width": region.width, "height": region.height, "frame": frame + looked.trial["first"]}  # fmt: skip
+    (across, down), (x, y) = looked.sizes.grown, looked.sizes.corner
+    left, top = math.floor(region.left / across), math.floor(region.top / down)
+    right = math.ceil((region.left + region.width) / across)
+    bottom = math.ceil((region.top + region.height) / down)
+    row = {"source_id": looked.trial["source_id"], "name": name, "note": note, "left": left + x, "top": top + y,
+           "width": right - left, "height": bottom - top, "frame": frame + looked.trial["first"]}  # fmt: skip
     with connect() as connection:
-        row = {**place, "source_id": looked.trial["source_id"], "name": name, "note": note}
-        return {**row, **vars(region), "frame": frame, "id": spots.add(connection, row)}
+        row["id"] = spots.add(connection, row)
+    return _within(looked, row) or {**row, **vars(region), "frame": frame}
 
 
 def add_remark(trial_id: str, remark: Row) -> str:
-    """Write a remark on an entry, at a part or (without width and height) a point of the truth; return its id."""
+    """Write a remark on an entry, at a part or (without width and height) a point of the target; return its id."""
     looked = _looked(trial_id)
     part = Region(remark["left"], remark["top"], max(1, remark["width"]), max(1, remark["height"]))
     _check(looked, remark["frame"], part)
@@ -226,14 +246,15 @@ def spots_in_words(trial_id: str, measure: str) -> list[str]:
 
 
 async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
-    """Places of a frame that are worth looking at, by the truth and the finished candidates."""
+    """Places of a frame that are worth looking at, by the truth or the input, and the finished candidates."""
     looked = await asyncio.to_thread(_begun, trial_id)
     _check(looked, frame)
     async with KEPT.turn():
         with media().workspace() as folder:
             request = SuggestSpots(
-                name=looked.trial["source_name"], frame=frame,
-                truth=await _shards(looked.trial["truth_picture"], folder, [frame]),
+                name=looked.trial["source_name"], frame=frame, target=looked.size,
+                truth=await _shards(looked.truth, folder, [frame]),
+                input=await _shards(looked.trial["input_picture"], folder, [frame]),
                 results={
                     row["letter"]: await _shards(row["picture_id"], folder, [frame])
                     for row in looked.done if row["control"] is None
@@ -247,17 +268,18 @@ def _pictures(looked: _Looked) -> dict[str, tuple[str, str]]:
     """Id and name of everything that can be looked at: truth, input, entries by letter; not the truth control."""
     trial = looked.trial
     made = {row["letter"]: (row["picture_id"], row["name"]) for row in looked.done if row["control"] != "truth"}
-    return {"truth": (trial["truth_picture"], "Truth"), "input": (trial["input_picture"], "Input"), **made}
+    truth = {"truth": (looked.truth, "Truth")} if looked.truth else {}
+    return {**truth, "input": (trial["input_picture"], "Input"), **made}
 
 
 async def read_pixels(trial_id: str, x: int, y: int, frame: int) -> dict[str, PixelRead]:
-    """The code values of truth, input and every finished entry at a pixel of the truth, by letter."""
+    """The code values of truth, input and every finished entry at a pixel of the target, by letter."""
     looked = await asyncio.to_thread(_begun, trial_id)
     _check(looked, frame, Region(x, y, 1, 1))
     async with MOMENTS.turn():
         with media().workspace() as folder:
             request = ReadPixels(
-                name=looked.trial["source_name"], x=x, y=y, frame=frame,
+                name=looked.trial["source_name"], x=x, y=y, frame=frame, size=looked.size,
                 pictures={
                     name: await _shards(picture, folder, [frame])
                     for name, (picture, _) in _pictures(looked).items()
@@ -296,6 +318,8 @@ async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
     row = next((row for row in looked.done if row["letter"] == letter), None)
     if row is None or fault not in MAPS:
         raise NotFound("There is no such map, or the entry has no result yet.")
+    if not looked.has_truth and not MAPS[fault].without_truth:
+        raise OutOfLimits(f"There is no map of {MAPS[fault].name.lower()} in a test without a truth.")
     _check(looked, frame)
     picture_id: str = row["picture_id"]
     kept = await asyncio.to_thread(pictures.map_facts, picture_id, fault, frame)
@@ -312,7 +336,8 @@ async def _make_map(looked: _Looked, picture_id: str, fault: str, frame: int) ->
         made.mkdir()
         request = MakeMap(
             name=trial["source_name"], map=fault, frame=frame, factor=trial["setup"]["factor"], out=made / "map.png",
-            truth=await _shards(trial["truth_picture"], folder, [frame]),
+            target=looked.size, truth=await _shards(looked.truth, folder, [frame]),
+            input=await _shards(trial["input_picture"], folder, [frame]),
             result=await _shards(picture_id, folder, [frame]),
         )  # fmt: skip
         found = await _ask(request)

@@ -15,6 +15,7 @@ from pydantic import BaseModel
 from mistline.core.frame import Size
 from mistline.core.media.plate import SHARD, shards_of
 from mistline.core.methods.recipe import Recipe, digest
+from mistline.core.setup import read_setup
 from mistline.errors import BadMedia, Damaged
 from mistline.store import models, pictures, sources, takes
 from mistline.store.database import Row, connect
@@ -141,7 +142,7 @@ async def _child(request: Request[A], report: Progress, seconds: float) -> A:
 
 
 async def _make_plates(row: Row, report: Progress = _silent, *, anew: bool = False) -> Row:
-    """Truth and input of a take's set-up, made now if nobody has made them yet, or `anew`."""
+    """Truth, if there is one, and input of a take's set-up, made now if nobody has made them yet, or `anew`."""
     plate = await stored(pictures.plate, row["plate_key"])
     if plate is not None and not anew:
         return plate
@@ -157,7 +158,8 @@ async def _make_plates(row: Row, report: Progress = _silent, *, anew: bool = Fal
                 setup=row["setup"], first=frames[0], frames=len(frames), rate=picture["rate"], out=folder,
             ), report, settings().take_seconds,
         )  # fmt: skip
-        kept = {"truth": source["picture_id"]}
+        setup = read_setup(row["setup"])
+        kept = {"truth": source["picture_id"] if setup.has_truth else None, "input": source["picture_id"]}
         for part, facts in (("truth", made.truth), ("input", made.input)):
             if facts:
                 identity = digest({"plate": row["plate_key"], "part": part})
@@ -173,18 +175,19 @@ async def make_shard(
 ) -> tuple[ShardMade, str]:
     """Process, write and measure frames of a take; return what was found and the id of the take's picture."""
     plate = await _make_plates(row, report)
-    truth, key = await stored(pictures.get, plate["truth_picture"]), row["key"]
-    target, numbers = Size(truth["width"], truth["height"]), range(first, first + frames)
+    source, key = Size(row["source_facts"]["width"], row["source_facts"]["height"]), row["key"]
+    setup, numbers = read_setup(row["setup"]), range(first, first + frames)
+    target = setup.plan(source).target
     reach = Recipe.model_validate(row["recipe"]).reach if row["recipe"] else 0
     around = range(max(0, first - 1 - reach), min(row["frames"], first + frames + reach))
     await _room(_bytes(target, frames), report)
     beside = await stored(takes.beside, key, row["plate_key"]) if row["recipe"] and not anew else []
     with media().workspace() as folder:
         request = MakeShard(
-            name=row["source_name"], recipe=row["recipe"], setup=row["setup"], traits=plate["traits"],
+            name=row["source_name"], recipe=row["recipe"], setup=setup, traits=plate["traits"],
             repeats=1 if anew else row["repeats"], models=await local_models(row["recipe"], folder),
             length=row["frames"], first=first, frames=frames,
-            truth=await sound(plate["truth_picture"], folder, around),
+            truth=await sound(plate["truth_picture"], folder, around) if setup.has_truth else [],
             input=await sound(plate["input_picture"], folder, around), target=target,
             others={other["key"]: await sound(other["picture_id"], folder, numbers) for other in beside},
             out=folder, lane=settings().timing_lane,
@@ -194,7 +197,8 @@ async def make_shard(
             limit = MODEL_SECONDS_A_MEGAPIXEL * request.repeats * frames * target.megapixels
             seconds = min(seconds, MODEL_SECONDS + limit)
         made = await _child(request, report, seconds)
-        facts = {**made.picture.model_dump(), "frames": row["frames"], "rate": truth["rate"]}
+        rate = (await stored(pictures.get, plate["input_picture"]))["rate"]
+        facts = {**made.picture.model_dump(), "frames": row["frames"], "rate": rate}
         return made, await stored(pictures.keep, key, folder / "picture", facts, anew=anew)
 
 

@@ -8,11 +8,11 @@ from typing import Any, Generic, Literal, TypeVar
 from pydantic import BaseModel
 
 from mistline.core.colour import ReadAs
-from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Region, Size
 from mistline.core.measure.survey import Survey
 from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Recipe
+from mistline.core.setup import Setup
 from mistline.core.timing.machine import Machine
 
 __all__ = [
@@ -148,10 +148,10 @@ class MakeViews(Request[Done]):
 
 
 class Prepared(BaseModel):
-    """Truth (none where the source itself is it) and input of a test, and the input's traits."""
+    """Truth and input of a test, none where the source itself is it, and the input's traits."""
 
     truth: MadePicture | None
-    input: MadePicture
+    input: MadePicture | None
     traits: Traits
 
 
@@ -243,8 +243,8 @@ class ShardMade(BaseModel):
 class MakeShard(Request[ShardMade]):
     """Run a recipe (or none: the truth through the same path) on frames, write them below `out`, measure them.
 
-    They are frames of a take of `length`; `truth` and `input` hold the frame before them too, and `input` the
-    neighbours that the recipe looks at.
+    They are frames of a take of `length`; `truth` (empty without one) and `input` hold the frame before them too, and
+    `input` the neighbours that the recipe looks at.
     """
 
     recipe: Recipe | None
@@ -298,7 +298,7 @@ class CutSlice(Request[Done]):
 class MeasureRegion(Request[RegionMeasured]):
     """Measure a region of a frame of several results; what needs the whole input is not measured there.
 
-    Without `only` every measure is read.
+    They are held against the truth, or where that is empty against the input. Without `only` every measure is read.
     """
 
     only: list[str] | None = None
@@ -306,17 +306,19 @@ class MeasureRegion(Request[RegionMeasured]):
     region: Region
     frame: int = 0
     factor: float
+    target: Size
     truth: list[Path]
+    input: list[Path]
     results: dict[str, list[Path]]
 
 
 class PixelRead(BaseModel):
-    """Code values of a pixel with their bits, CIE L*a*b* (D65) by the sRGB curve, CIEDE2000 from the truth."""
+    """Code values of a pixel with their bits, CIE L*a*b* (D65) by the sRGB curve, CIEDE2000 from the truth, if any."""
 
     codes: list[int]
     bits: int
     lab: list[float]
-    from_truth: float
+    from_truth: float | None
 
 
 class PixelsRead(BaseModel):
@@ -326,18 +328,19 @@ class PixelsRead(BaseModel):
 
 
 class ReadPixels(Request[PixelsRead]):
-    """Read one place of a frame in several pictures; `x` and `y` in pixels of the one called `truth`."""
+    """Read one place of a frame in several pictures; `x` and `y` in pixels of one of `size`."""
 
     x: int
     y: int
     frame: int
+    size: Size
     pictures: dict[str, list[Path]]
 
 
 class CutCrops(Request[Done]):
     """Write a part of a frame of several pictures, losslessly at their own depth, into a ZIP archive `out`.
 
-    The names are those of the members; the part is in pixels of the one called `truth`.
+    The names are those of the members; the part is in pixels of one of `size`.
     """
 
     region: Region
@@ -362,7 +365,9 @@ class MakeMap(Request[MapMade]):
     map: str
     frame: int
     factor: float
+    target: Size
     truth: list[Path]
+    input: list[Path]
     result: list[Path]
     out: Path
 
@@ -382,10 +387,12 @@ class SpotsSuggested(BaseModel):
 
 
 class SuggestSpots(Request[SpotsSuggested]):
-    """Look for places worth looking at in a frame of the truth and the results, by letter."""
+    """Look for places worth looking at in a frame of the truth (else the input) and the results, by letter."""
 
     frame: int
+    target: Size
     truth: list[Path]
+    input: list[Path]
     results: dict[str, list[Path]]
 
 

@@ -6,22 +6,22 @@ from dataclasses import dataclass
 
 from mistline.core.choose.at_spots import describe_spots
 from mistline.core.choose.ranking import Mark, Timed, front, marks, time_marks
-from mistline.core.choose.words import Score, describe
+from mistline.core.choose.words import Score, describe, describe_beside_input
 from mistline.core.measure import MEASURES, Measure
+from mistline.core.setup import AnySetup
 from mistline.store.database import Row
 
 __all__ = ["Scoreboard", "scoreboard", "sentences", "spot_sentences"]
 
-QUALITY = "ssim"
 TIME = "time"
 
 
 @dataclass(frozen=True)
 class Scoreboard:
-    """Marks by entry letter and measure id ("time" is the process time), and letters on the front."""
+    """Marks by entry letter and measure id ("time" is the process time); letters on each measure's front with time."""
 
     marks: dict[str, dict[str, Mark]]
-    front: list[str]
+    fronts: dict[str, list[str]]
 
 
 def _value(row: Row, measure: str) -> float:
@@ -62,20 +62,22 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     done = [row for row in entries if row["state"] == "done"]
     racing = [row for row in done if row["control"] is None]
     table: dict[str, dict[str, Mark]] = {row["letter"]: {} for row in racing}
-    for measure in MEASURES.values():
-        for letter, mark in marks(_worth(done, measure), measure.tie, higher=True).items():
-            table[letter][measure.id] = mark
+    worth = {measure.id: _worth(done, measure) for measure in MEASURES.values()}
+    for key, values in worth.items():
+        for letter, mark in marks(values, MEASURES[key].tie, higher=True).items():
+            table[letter][key] = mark
     times = {
         row["letter"]: Timed(row["timing"]["median"], min(row["timing"]["process"]), max(row["timing"]["process"]))
         for row in racing
     }
     for letter, mark in time_marks(times).items():
         table[letter][TIME] = mark
-    worth = {row["letter"]: _value(row, QUALITY) for row in racing}
-    points = {
-        letter: (timed, quality) for letter, timed in times.items() if not math.isnan(quality := worth[letter])
+    fronts = {
+        key: front({letter: (times[letter], value) for letter, value in values.items()}, MEASURES[key].tie)
+        for key, values in worth.items()
+        if values
     }
-    return Scoreboard(table, front(points, MEASURES[QUALITY].tie))
+    return Scoreboard(table, fronts)
 
 
 def _scores(row: Row | None) -> dict[str, Score]:
@@ -83,19 +85,22 @@ def _scores(row: Row | None) -> dict[str, Score]:
     return {key: Score(**found.get(key, {"value": None, "note": "not measured"})) for key in MEASURES}
 
 
-def sentences(entries: Sequence[Row], factor: float) -> dict[str, str]:
+def sentences(entries: Sequence[Row], setup: AnySetup) -> dict[str, str]:
     """What each entry does to the picture, by letter; nothing for the truth.
 
-    At factor 1 the nearest-neighbour control is the input itself: the noise of the others is told from there.
+    At factor 1 the nearest-neighbour control is the input itself: the noise of the others is told from there. Without a
+    truth everything is.
     """
     controls = {row["control"]: row for row in entries if row["control"]}
     truth, nearest = _scores(controls.get("truth")), controls.get("nearest")
     untreated = _scores(nearest) if nearest and nearest["scores"] else None
-    given = untreated if factor == 1 else None
+    given = untreated if setup.factor == 1 else None
 
     def told(row: Row) -> str:
+        if not setup.has_truth:
+            return "" if row["control"] else describe_beside_input(_scores(row), _scores(nearest), setup.factor)
         if row["control"]:
-            return "" if row["control"] == "truth" else describe(_scores(row), truth, factor)
-        return describe(_scores(row), truth, factor, given, untreated)
+            return "" if row["control"] == "truth" else describe(_scores(row), truth, setup.factor)
+        return describe(_scores(row), truth, setup.factor, given, untreated)
 
     return {row["letter"]: told(row) for row in entries}

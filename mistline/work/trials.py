@@ -13,13 +13,12 @@ from procrastinate.exceptions import AlreadyEnqueued
 
 from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.colour import ReadAs
-from mistline.core.degrade.downsample import Plan, plan
-from mistline.core.degrade.setup import CHAIN_VERSION, Setup
 from mistline.core.frame import Size
 from mistline.core.media.archive import write_archive
 from mistline.core.media.plate import SHARD, shards_of
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
+from mistline.core.setup import CHAIN_VERSION, AnySetup, Plan, Setup
 from mistline.core.timing.forecast import Forecast, forecast
 from mistline.errors import Conflict, OutOfLimits
 from mistline.store import models, pictures, recipes, sources, speeds, takes, trials
@@ -205,7 +204,7 @@ class Outlook:
 
 
 def outlook(
-    source_id: str, setup: Setup, recipe_ids: Sequence[str], first: int = 0, frames: int | None = None
+    source_id: str, setup: AnySetup, recipe_ids: Sequence[str], first: int = 0, frames: int | None = None
 ) -> Outlook:
     """Work out what a trial would do; recipes with no known speed get timed on a crop."""
     with connect() as connection:
@@ -215,29 +214,31 @@ def outlook(
         every = {str(row["id"]): recipes.recipe_of(row) for row in recipes.every(connection)}
         known = {key: speeds.best(connection, recipe) for key, recipe in chosen.items()}
         a_pixel = pictures.bytes_a_pixel(connection, moving=count > 1)
-    sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
+    sizes = setup.plan(Size(source["facts"]["width"], source["facts"]["height"]))
     for recipe in chosen.values():
-        recipe.check(sizes.input, sizes.truth)
+        recipe.check(sizes.input, sizes.target)
     _time_crops(source_id, setup, [chosen[key] for key, speed in known.items() if speed is None])
     forecasts = {
-        key: forecast(speed, sizes.truth.megapixels * count, repeats_of(count)) if speed else None
+        key: forecast(speed, sizes.target.megapixels * count, repeats_of(count)) if speed else None
         for key, speed in known.items()
     }
     traits = Traits(**source["traits"])
     suggested = {key: suggest_recipe(recipe, traits, setup, count) for key, recipe in every.items()}
     return Outlook(
         sizes,
-        len(chosen) + 2,
+        len(chosen) + len(_controls(setup)),
         repeats_of(count),
         count,
         forecasts,
-        a_pixel * sizes.truth.pixels if a_pixel else None,
+        a_pixel * sizes.target.pixels if a_pixel else None,
         {key: found for key, found in suggested.items() if found},
     )
 
 
 async def preview(source_id: str, setup: Setup, frame: int, centre: tuple[float, float]) -> PreviewMade:
     """Make the input of a set-up on a small crop of a frame, in a child process."""
+    if not setup.has_truth:
+        raise OutOfLimits("Without a truth the input is the source itself; there is nothing else to show.")
 
     def source() -> Row:
         with connect() as connection:
@@ -260,7 +261,7 @@ async def _preview(row: Row, setup: Setup, frame: int, centre: tuple[float, floa
         )  # fmt: skip
 
 
-def _time_crops(source_id: str, setup: Setup, unknown: Sequence[Recipe]) -> None:
+def _time_crops(source_id: str, setup: AnySetup, unknown: Sequence[Recipe]) -> None:
     """Queue the timing of recipes whose speed nobody knows, each once."""
     for recipe in unknown:
         with contextlib.suppress(AlreadyEnqueued):
@@ -280,16 +281,21 @@ class _Entrant:
     control: str | None = None
 
 
-def _entrants(chosen: Sequence[Row]) -> list[_Entrant]:
+def _entrants(chosen: Sequence[Row], setup: AnySetup) -> list[_Entrant]:
     racing = [
         _Entrant(letter, row["name"], recipes.recipe_of(row), row["id"])
         for letter, row in zip(LETTERS, chosen, strict=False)
     ]
-    controls = [
-        _Entrant("N", NEAREST.name, NEAREST, control="nearest"),
-        _Entrant("T", "Truth, written and read", None, control="truth"),
-    ]
-    return racing + controls
+    return racing + _controls(setup)
+
+
+def _controls(setup: AnySetup) -> list[_Entrant]:
+    nearest = _Entrant("N", NEAREST.name, NEAREST, control="nearest")
+    return (
+        [nearest, _Entrant("T", "Truth, written and read", None, control="truth")]
+        if setup.has_truth
+        else [nearest]
+    )
 
 
 def repeats_of(frames: int) -> int:
@@ -310,7 +316,7 @@ def _take(entrant: _Entrant, trial: Row) -> Row:
     }
 
 
-def _part(source: Row, setup: Setup, first: int, frames: int | None) -> tuple[int, int]:
+def _part(source: Row, setup: AnySetup, first: int, frames: int | None) -> tuple[int, int]:
     """First frame and number of frames of a trial, checked against its source; all of them if none are named."""
     there = source["facts"].get("frames", 1)
     count = there - first if frames is None else frames
@@ -320,15 +326,17 @@ def _part(source: Row, setup: Setup, first: int, frames: int | None) -> tuple[in
         raise OutOfLimits(
             f"A trial takes up to {MAX_FRAMES} frames and {count} were chosen; choose a shorter part."
         )
-    if count == 1 and setup.for_clips_only:
-        raise OutOfLimits(
-            "Weave, flicker, fields, dropped frames and video codecs are damage of clips; switch them off for a still."
-        )
+    setup.check(count)
     return first, count
 
 
 def start_trial(
-    source_id: str, name: str, setup: Setup, recipe_ids: Sequence[str], first: int = 0, frames: int | None = None
+    source_id: str,
+    name: str,
+    setup: AnySetup,
+    recipe_ids: Sequence[str],
+    first: int = 0,
+    frames: int | None = None,
 ) -> str:
     """Enter the recipes and the controls, queue every take that does not exist yet; return the trial's id.
 
@@ -337,18 +345,16 @@ def start_trial(
     Raises
     ------
     OutOfLimits
-        If no recipe or too many were chosen, or one cannot reach the truth's size.
+        If no recipe or too many were chosen, or one cannot reach the target's size.
     """
     if not 1 <= len(set(recipe_ids)) <= MAX_ENTRIES:
         raise OutOfLimits(f"Choose 1 to {MAX_ENTRIES} recipes; {len(set(recipe_ids))} were chosen.")
-    if setup.harmless:
-        raise OutOfLimits("The input would be the truth itself; choose a factor above 1 or some damage.")
     new: list[str] = []
     unknown: list[Recipe] = []
     with connect() as connection:
         source = _measurable(sources.get(connection, source_id))
-        sizes = plan(Size(source["facts"]["width"], source["facts"]["height"]), setup.factor)
         part = _part(source, setup, first, frames)
+        sizes = setup.plan(Size(source["facts"]["width"], source["facts"]["height"]))
         made_of = {"source": source["hash"], **reading(source), "chain": CHAIN_VERSION,
                    "setup": setup.identity(), "part": part}  # fmt: skip
         trial = {
@@ -356,9 +362,9 @@ def start_trial(
             "setup": setup.model_dump(), "plate_key": digest(made_of), "first": part[0], "frames": part[1],
         }  # fmt: skip
         trial_id = trials.add(connection, trial)
-        for position, entrant in enumerate(_entrants(recipes.some(connection, list(recipe_ids)))):
+        for position, entrant in enumerate(_entrants(recipes.some(connection, list(recipe_ids)), setup)):
             if entrant.recipe:
-                entrant.recipe.check(sizes.input, sizes.truth)
+                entrant.recipe.check(sizes.input, sizes.target)
             take = _take(entrant, trial)
             added = takes.add(connection, take, shards_of(part[1]))
             if added or takes.wait_again(connection, take["key"]):  # also what failed or was cancelled for another

@@ -62,7 +62,7 @@ def test_a_truth_test_ranks_the_enlargers_as_everybody_knows(trial: dict) -> Non
     psnr = [_entry(trial, letter)["scores"]["psnr_luma"]["value"] for letter in "NABC"]
     assert psnr == sorted(psnr) and 20 < psnr[0] < psnr[-1] < 30
     assert _entry(trial, "C")["marks"]["psnr_luma"] == "best"
-    assert trial["front"] and set(trial["front"]) <= set("ABC")
+    assert trial["fronts"]["ssim"] and set(trial["fronts"]["ssim"]) <= set("ABC")
 
 
 def test_the_truth_control_is_identical_after_write_and_read(trial: dict) -> None:

@@ -1,5 +1,6 @@
 """Best, ties and controls in a trial's table."""
 
+from mistline.core.setup import TruthSetup
 from mistline.work.scoreboard import scoreboard, sentences
 
 FULL = {"psnr_luma": 30.0, "psnr_rgb": 30.0, "ssim": 0.9, "ciede2000": 2.0, "noise_left": 1.0}
@@ -27,7 +28,7 @@ def test_controls_and_unfinished_entries_are_not_ranked() -> None:
     board = scoreboard(
         [row("A", ssim=0.8), row("B", state="running"), row("N", "nearest", ssim=0.99), row("T", "truth")]
     )
-    assert set(board.marks) == {"A"} and board.marks["A"]["ssim"] == "best" and board.front == ["A"]
+    assert set(board.marks) == {"A"} and board.marks["A"]["ssim"] == "best" and board.fronts["ssim"] == ["A"]
 
 
 def test_without_the_truth_control_noise_is_not_ranked() -> None:
@@ -60,13 +61,15 @@ def test_times_tie_when_their_repeats_overlap() -> None:
 
 def test_an_empty_trial_has_an_empty_board() -> None:
     board = scoreboard([row("A", state="waiting"), row("T", "truth", state="waiting")])
-    assert board.marks == {} and board.front == []
+    assert board.marks == {} and board.fronts == {}
 
 
 def test_noise_is_told_from_the_input_where_nothing_was_shrunk() -> None:
     rows = [row("A", noise_left=2.0), row("N", "nearest", noise_left=10.0), row("T", "truth", noise_left=0.2)]
-    told = sentences(rows, 1)
+    told = sentences(rows, TruthSetup(factor=1, noise=1))
     assert told["A"].startswith("Noise down 80 % (10.0 to 2.0 cv; the truth has 0.2)") and told["T"] == ""
     assert told["N"].startswith("Noise 10.0 cv where the truth has 0.2")
-    assert sentences(rows, 2)["A"].startswith("Noise 2.0 cv where the truth has 0.2")
-    assert sentences(rows[:1], 1)["A"] == ""  # before the controls are done nothing is compared
+    assert sentences(rows, TruthSetup(factor=2, noise=1))["A"].startswith("Noise 2.0 cv where the truth has 0.2")
+    assert (
+        sentences(rows[:1], TruthSetup(factor=1, noise=1))["A"] == ""
+    )  # before the controls are done nothing is compared

@@ -7,9 +7,9 @@ import cv2
 import numpy as np
 import pytest
 
-from mistline.core.degrade.setup import Setup
 from mistline.core.frame import Size
 from mistline.core.media.plate import SHARD, Plate
+from mistline.core.setup import TruthSetup
 from mistline.errors import BadMedia
 from mistline.work.requests import Footage, MakeViews, Prepare, PreviewInput, ReadOriginal
 from mistline.work.steps.footage import PictureWriter, write_still
@@ -36,7 +36,7 @@ def preparing(clip: Footage, out: Path, first: int, frames: int, **setup: object
         name="a.mkv",
         source=clip,
         size=Size(128, 96),
-        setup=Setup.model_validate(setup),
+        setup=TruthSetup.model_validate(setup),
         first=first,
         frames=frames,
         rate="25/1",
@@ -92,7 +92,7 @@ def test_the_input_of_a_still_is_that_of_the_first_frame(tmp_path: Path) -> None
 
 
 def preparing_from(source: Footage, out: Path, frames: int) -> tuple[Plate, Plate | None]:
-    setup = Setup(factor=2, noise=5, underexposed=3)
+    setup = TruthSetup(factor=2, noise=5, underexposed=3)
     made = prepare(
         Prepare(name="a", source=source, size=Size(128, 96), setup=setup, frames=frames, out=out), silent
     )
@@ -131,7 +131,7 @@ def test_a_frame_that_is_not_there_is_said(clip: Footage, tmp_path: Path) -> Non
 def test_the_preview_is_of_the_frame_that_is_asked_for(clip: Footage, frame: int) -> None:
     import base64
 
-    request = PreviewInput(name="a", source=clip, frame=frame, setup=Setup(factor=2), centre=(0.5, 0.5))
+    request = PreviewInput(name="a", source=clip, frame=frame, setup=TruthSetup(factor=2), centre=(0.5, 0.5))
     made = preview_input(request, silent)
     shown = cv2.imdecode(np.frombuffer(base64.b64decode(made.truth), np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
     assert (made.width, made.height) == (128, 96) and number_of(shown.astype(np.uint16) * 257) == frame

@@ -4,7 +4,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from mistline.core.degrade.setup import Setup
+from mistline.core.setup import Setup
 
 __all__ = ["Outlook", "Pixels", "PlanAnswer", "PlanRequest", "Preview", "PreviewRequest", "Suggested"]
 
@@ -46,7 +46,7 @@ class PlanAnswer(BaseModel):
     """What that trial would do, in numbers."""
 
     source: Pixels
-    truth: Pixels
+    target: Pixels
     input: Pixels
     cropped: list[int] = Field(description="pixels taken off across and down")
     factors: list[float] = Field(description="reached across and down")

@@ -9,8 +9,8 @@ from pydantic import BaseModel, Field
 from mistline.api.schemas.looking import Standing
 from mistline.api.schemas.plans import PlanAnswer, PlanRequest
 from mistline.core.choose.ranking import Mark
-from mistline.core.degrade.setup import Setup
 from mistline.core.methods import Traits
+from mistline.core.setup import Setup
 from mistline.core.timing.machine import Machine
 from mistline.work.requests import Timing
 
@@ -118,7 +118,7 @@ class MeasureShown(BaseModel):
     id: str
     name: str
     unit: str
-    better: str
+    better: str = Field(description="which side is better; empty where nobody can tell")
     heading: str
     meaning: str
     source: str
@@ -171,12 +171,17 @@ class Trial(BaseModel):
     frames: int
     source_frames: int = Field(description="all frames of the source; the trial is about a part of them")
     rate: str | None = Field(description='frames a second as an exact fraction, "24000/1001"; none for a still')
+    has_truth: bool
     truth_picture: str | None
     input_picture: str | None
     input_traits: Traits | None
     entries: list[Entry]
     measures: list[MeasureShown]
-    front: list[str]
+    lead: str = Field(description="the measure that is looked at first")
+    evidence: list[str] = Field(description="measures that speak for an entry, by the kind of footage")
+    fronts: dict[str, list[str]] = Field(
+        description="by measure, the entries that none beats in it and in time, the fastest first"
+    )
     same: list[Pair] = Field(description="pairs of entries that no eye can tell apart")
     verdicts: list[Verdict]
     created_at: datetime

@@ -80,11 +80,11 @@ class _Places:
         return Region(int(self.lefts[place[1]]), int(self.tops[place[0]]), self.side, self.side)
 
 
-def _lettering(truth: Array) -> SuggestedSpot | None:
+def _lettering(reference: Array, where: str) -> SuggestedSpot | None:
     """The surest line of lettering, with some room around it."""
     try:
         words = [
-            word for word in read_lettering(truth)
+            word for word in read_lettering(reference)
             if word.sure >= WORD_SURE and sum(letter.isalnum() for letter in word.text) >= WORD_LETTERS
         ]  # fmt: skip
     except NotMeasurable:
@@ -93,7 +93,7 @@ def _lettering(truth: Array) -> SuggestedSpot | None:
         return None
     first = max(words, key=lambda word: (len(word.text), word.sure))
     line = [word for word in words if first.top <= (word.top + word.bottom) / 2 <= first.bottom]
-    height, width = truth.shape
+    height, width = reference.shape
     room = first.bottom - first.top
     left, right = (min(word.left for word in line), max(word.right for word in line))
     x0, x1 = max(0, int(left * width - room * height)), min(width, int(right * width + room * height) + 1)
@@ -103,7 +103,7 @@ def _lettering(truth: Array) -> SuggestedSpot | None:
         return None
     if min(x1 - x0, y1 - y0) < SMALLEST // 4:
         return None
-    return SuggestedSpot("Lettering", f"reads “{text[:40]}” in the truth", Region(x0, y0, x1 - x0, y1 - y0))
+    return SuggestedSpot("Lettering", f"reads “{text[:40]}” in the {where}", Region(x0, y0, x1 - x0, y1 - y0))
 
 
 def _disagreement(results: Mapping[str, Array], places: _Places) -> SuggestedSpot | None:
@@ -126,20 +126,22 @@ def _disagreement(results: Mapping[str, Array], places: _Places) -> SuggestedSpo
     )
 
 
-def suggest_spots(truth: Array, results: Mapping[str, Array]) -> list[SuggestedSpot]:
+def suggest_spots(
+    reference: Array, results: Mapping[str, Array], *, has_truth: bool = True
+) -> list[SuggestedSpot]:
     """Spots of a picture, each with its reason; they hardly overlap, and what the picture lacks is left out.
 
     Parameters
     ----------
-    truth : (H, W) float32 in 0..1
-        Luma.
+    reference : (H, W) float32 in 0..1
+        Luma of the truth, or of the input at the results' size.
     results : letters to (H, W) float32
         Luma of the entries, the controls left out; may be empty.
     """
-    places = _Places((truth.shape[0], truth.shape[1]))
-    level = places.means(truth)
-    spread = np.sqrt(np.maximum(places.means(np.square(truth, dtype=np.float64)) - level**2, 0))
-    soft = cv2.GaussianBlur(truth, (0, 0), 1.2)
+    places = _Places((reference.shape[0], reference.shape[1]))
+    level = places.means(reference)
+    spread = np.sqrt(np.maximum(places.means(np.square(reference, dtype=np.float64)) - level**2, 0))
+    soft = cv2.GaussianBlur(reference, (0, 0), 1.2)
     slope = cv2.magnitude(*(cv2.Sobel(soft, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1))))
     slopes = places.means(slope)
     found: list[SuggestedSpot] = []
@@ -151,15 +153,15 @@ def suggest_spots(truth: Array, results: Mapping[str, Array]) -> list[SuggestedS
         if place is not None:
             found.append(SuggestedSpot(name, why(place), places.region(place)))
 
-    if lettering := _lettering(truth):
+    if lettering := _lettering(reference, "truth" if has_truth else "input"):
         found.append(lettering)
         places.cover(lettering.region.top, lettering.region.left, lettering.region.height, lettering.region.width)
     if len(results) > 1 and (apart := _disagreement(results, places)):
         found.append(apart)
-    if results and min(truth.shape) >= SMALLEST:
-        alike = np.zeros(truth.shape, np.float32)
+    if has_truth and results and min(reference.shape) >= SMALLEST:
+        alike = np.zeros(reference.shape, np.float32)
         for result in results.values():
-            there = structural_similarity(truth, result).map
+            there = structural_similarity(reference, result).map
             assert there is not None
             alike += there / len(results)
         unlike = places.means(1 - alike)
@@ -170,7 +172,7 @@ def suggest_spots(truth: Array, results: Mapping[str, Array]) -> list[SuggestedS
             lambda at: f"SSIM {1 - unlike[at]:.2f} here, mean of all entries",
         )
     seen = (level > BLACK) & (level < WHITE)
-    fine = places.means(np.minimum(np.abs(truth - cv2.GaussianBlur(truth, (0, 0), 1.0)), FINE_MOST))
+    fine = places.means(np.minimum(np.abs(reference - cv2.GaussianBlur(reference, (0, 0), 1.0)), FINE_MOST))
     add("Fine detail", fine, seen & (fine > 1 / 255), lambda at: f"texture of {255 * fine[at]:.1f} cv")
     hard = places.means(slope * slope) / (slopes + 1e-3)
     add(

@@ -6,10 +6,9 @@ are common practice; each reason carries the number that it rests on.
 
 from dataclasses import dataclass
 
-from mistline.core.degrade.noise import sensor_code_values
-from mistline.core.degrade.setup import Setup
 from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Recipe
+from mistline.core.setup import AnySetup, Damage
 
 __all__ = ["Suggestion", "suggest_kind", "suggest_recipe"]
 
@@ -21,13 +20,6 @@ FLAT_DRAWN, FLAT_SCREEN = 0.12, 0.4
 FAITHFUL_NOISE, STURDY_NOISE = 4.5, 3.0
 FAITHFUL_JPEG, STURDY_JPEG = 80, 88
 BLURRED = 0.8
-LUMA_SHARE = 0.7496  # root of the sum of the squared luma weights: independent noise of three channels in luma
-BAND_EDGES = (
-    (0, 1 / 16),
-    (1 / 16, 1 / 8),
-    (1 / 8, 1 / 4),
-    (1 / 4, 0.5),
-)  # of `Traits.noise_bands`, cycles per pixel
 
 
 @dataclass(frozen=True)
@@ -57,40 +49,20 @@ def suggest_kind(traits: Traits) -> Suggestion | None:
     return None
 
 
-def _after_shrinking(traits: Traits, factor: float) -> float:
-    """The source's own noise in an input that is `factor` times smaller: the bands that still fit into it."""
-    if traits.noise_sigma is None:
-        return 0.0
-    if not traits.noise_bands:
-        return traits.noise_sigma / factor
-    kept = 0.0
-    for (low, high), sigma in zip(BAND_EDGES, traits.noise_bands.values(), strict=True):
-        share = (min(max(0.5 / factor, low), high) ** 2 - low**2) / (high**2 - low**2)
-        kept += share * sigma**2
-    return float(kept**0.5)
-
-
-def expected_noise(traits: Traits, setup: Setup) -> float:
-    """About how much luma noise, in code values, the input of a set-up will have."""
-    own = _after_shrinking(traits, setup.factor)
-    even = LUMA_SHARE * setup.noise
-    sensor = sensor_code_values(setup.underexposed, traits.mean_level) if setup.underexposed else 0.0
-    return float((own**2 + even**2 + sensor**2) ** 0.5)
-
-
-def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup, frames: int = 1) -> Suggestion | None:
+def suggest_recipe(recipe: Recipe, traits: Traits, setup: AnySetup, frames: int = 1) -> Suggestion | None:
     """Whether a recipe is worth trying on the input that a set-up makes of so many frames, and why."""
     if recipe.blend or (recipe.reach and frames == 1):
         return None
+    damage = setup.damage(traits)
     methods = [step.definition for step in recipe.passes]
     if any(method.family == "repair" for method in methods):
-        return _repair(recipe, setup)
+        return _repair(recipe, damage, same_size=setup.factor == 1)
     enlarges = recipe.resizes
     quiets = any(
         method.family == "reduce noise" or (method.card and method.card.task == "reduce noise")
         for method in methods
     )
-    noise = expected_noise(traits, setup)
+    noise = damage.noise
     if setup.factor == 1:
         if quiets and not enlarges and noise >= CLEAN:
             return Suggestion(recipe.name, f"the input has about {noise:.0f} cv of luma noise")
@@ -112,33 +84,27 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: Setup, frames: int = 1
         return (
             Suggestion(recipe.name, "what falls between a frame's pixels is on those around it") if joins else None
         )
-    return _network(recipe, cards[0], noise, setup)
+    return _network(recipe, cards[0], damage, setup.factor)
 
 
-def _repair(recipe: Recipe, setup: Setup) -> Suggestion | None:
-    """Where the set-up makes what the recipe repairs."""
-    made = {
-        "fill_frames": "every other frame is missing" if setup.hold else "",
-        "deinterlace": f"its frames hold two fields, {setup.fields}" if setup.fields != "progressive" else "",
-        "even_levels": f"its light flickers by {setup.flicker:g} %" if setup.flicker else "",
-    }
+def _repair(recipe: Recipe, damage: Damage, *, same_size: bool) -> Suggestion | None:
+    """Where the input suffers from what the recipe repairs."""
     wanted = [step.method for step in recipe.passes if step.settings.get("way") != "matching fields"]  # film's
-    reason = ", ".join(filter(None, (made.get(method) for method in wanted)))
-    return Suggestion(recipe.name, reason) if reason and (recipe.resizes or setup.factor == 1) else None
+    reason = ", ".join(filter(None, (damage.repairs.get(method) for method in wanted)))
+    return Suggestion(recipe.name, reason) if reason and (recipe.resizes or same_size) else None
 
 
-def _network(recipe: Recipe, card: ModelCard, noise: float, setup: Setup) -> Suggestion | None:
+def _network(recipe: Recipe, card: ModelCard, damage: Damage, factor: float) -> Suggestion | None:
     """By the damage up to which each network was measured to be best (`training/check_suggestions.py`)."""
-    quality = setup.jpeg or 100
     if card.id == "mixed_x2":
-        damage = [f"{noise:.0f} cv of noise"] if noise >= STURDY_NOISE else []
-        damage += [f"JPEG {quality}"] if quality < STURDY_JPEG else []
-        damage += [f"blur {setup.blur:g} px"] if setup.blur >= BLURRED else []
-        return Suggestion(recipe.name, f"trained on damage such as {' and '.join(damage)}") if damage else None
-    if card.factor > setup.factor or noise >= FAITHFUL_NOISE or quality < FAITHFUL_JPEG:
+        reasons = [f"{damage.noise:.0f} cv of noise"] if damage.noise >= STURDY_NOISE else []
+        reasons += [damage.compressed] if damage.quality < STURDY_JPEG else []
+        reasons += [damage.blurred] if damage.blur >= BLURRED else []
+        return Suggestion(recipe.name, f"trained on damage such as {' and '.join(reasons)}") if reasons else None
+    if card.factor > factor or damage.noise >= FAITHFUL_NOISE or damage.quality < FAITHFUL_JPEG:
         return None
-    if setup.blur < BLURRED:
+    if damage.blur < BLURRED:
         return Suggestion(recipe.name, "clean enough an input, as it was trained on")
     if card.id == "crisp_x2":
-        return Suggestion(recipe.name, f"sharpens an input that was blurred by {setup.blur:g} px")
+        return Suggestion(recipe.name, f"sharpens an input that suffers from {damage.blurred}")
     return None

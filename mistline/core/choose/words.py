@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from mistline.core.measure.colour_shift import MISTAKES
 from mistline.core.measure.detail import held
 
-__all__ = ["THRESHOLDS", "Score", "describe"]
+__all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
 
 THRESHOLDS = {
     "displacement, px": 0.1,
@@ -34,6 +34,8 @@ THRESHOLDS = {
     "repeated frames, %": 1.0,
     "noise that stands still, %": 30.0,
     "noise that stands still, cv": 1.0,
+    "detail beyond the input, cv": 1.0,
+    "letters read": 4.0,
 }
 
 COARSE = ("1/32 to 1/16", "1/16 to 1/8")
@@ -56,7 +58,7 @@ def _percent(share: float) -> str:
     return f"{abs(share) * 100:.0f} %"
 
 
-def _displacement(scores: Scores, factor: float) -> str:
+def _displacement(scores: Scores, factor: float, off: str = "truth") -> str:
     """Only what goes beyond its own error is claimed."""
     shift, parts = scores["registration"].value, scores["registration"].parts
     if shift is None:
@@ -64,7 +66,7 @@ def _displacement(scores: Scores, factor: float) -> str:
     if shift < THRESHOLDS["displacement, px"] or not parts.get("sure", 1.0):
         return ""
     name = _misplacement(parts, factor)
-    return f"lies {shift:.2f} px off the truth{f' ({name})' if name else ''}, which spoils the other figures"
+    return f"lies {shift:.2f} px off the {off}{f' ({name})' if name else ''}, which spoils the other figures"
 
 
 def _misplacement(parts: Mapping[str, float], factor: float) -> str:
@@ -210,8 +212,8 @@ def _squares(scores: Scores, reference: Scores) -> str:
     return f"compression squares +{value - there:.0f} %"
 
 
-def _shimmer(scores: Scores, untreated: Scores | None) -> str:
-    value, before = scores["shimmer"].value, untreated["shimmer"].value if untreated else None
+def _shimmer(score: Score, before: float | None) -> str:
+    value = score.value
     if value is None or not before or abs(value - before) < THRESHOLDS["shimmer, cv"]:
         return ""
     change = value / before - 1
@@ -220,6 +222,43 @@ def _shimmer(scores: Scores, untreated: Scores | None) -> str:
     if change > 0:
         return f"crawls: shimmer {value / before:.1f} times the input's ({before:.1f} to {value:.1f} cv)"
     return f"shimmer down {_percent(change)} ({before:.1f} to {value:.1f} cv)"
+
+
+def _noise_from_input(scores: Scores, untreated: Scores, key: str, what: str) -> str:
+    """Noise of the result against that of the input; where only one of them can be told, that one."""
+    left, before = scores[key].value, untreated[key].value
+    if left is None:
+        return ""
+    if before is None:
+        return f"{what} {left:.1f} cv (the input's cannot be told)" if left >= THRESHOLDS["noise, cv"] else ""
+    change = left - before
+    if abs(change) < max(THRESHOLDS["noise, cv"], THRESHOLDS["noise, share of the reference"] * before):
+        return f"{what} as in the input ({left:.1f} cv)" if before >= THRESHOLDS["noise, cv"] else ""
+    if before < THRESHOLDS["noise, cv"]:
+        return f"{what} {left:.1f} cv where the input has {before:.1f}"
+    return f"{what} {'down' if change < 0 else 'up'} {_percent(change / before)} ({before:.1f} to {left:.1f} cv)"
+
+
+def _beyond(scores: Scores) -> str:
+    """How much stands there that the input cannot have shown."""
+    value = scores["detail_beyond"].value
+    if value is None or value < THRESHOLDS["detail beyond the input, cv"]:
+        return ""
+    return f"{value:.1f} cv of detail finer than the input can hold"
+
+
+def _edges_from_input(scores: Scores, _: Scores) -> str:
+    width, before = scores["edge_width"].value, scores["edge_width"].parts.get("of the input")
+    if width is None or not before or abs(width / before - 1) < THRESHOLDS["edge width, share of the truth's"]:
+        return ""
+    return f"edges {width:.1f} px wide for {before:.1f} in the input at this size"
+
+
+def _letters(scores: Scores) -> str:
+    after, before = scores["lettering_sure"].value, scores["lettering_sure"].parts.get("in the input")
+    if after is None or before is None or abs(after - before) < THRESHOLDS["letters read"]:
+        return ""
+    return f"{after:.0f} letters can be read for {before:.0f} in the input"
 
 
 def _movement(scores: Scores, reference: Scores) -> str:
@@ -270,6 +309,32 @@ def describe(
     if not mistake:
         told += [_detail(scores, factor), _invented(scores, factor)]
     states = [_edges, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding, _movement]
-    told += [_shimmer(scores, untreated), *(state(scores, truth) for state in states)]
+    untreated_shimmer = untreated["shimmer"].value if untreated else None
+    told += [_shimmer(scores["shimmer"], untreated_shimmer), *(state(scores, truth) for state in states)]
+    return _sentence(told)
+
+
+def describe_beside_input(scores: Scores, untreated: Scores, factor: float) -> str:
+    """The sentence for a result of a test without a truth: what differs from the input.
+
+    `untreated` are the scores of the input brought to the result's size by repeating its pixels. What is better only a
+    truth could tell, so nothing is called lost or invented.
+
+    >>> no = dict.fromkeys(("registration", "noise_left", "noise_colour", "detail_beyond", "edge_width", "halo",
+    ...     "blotch", "ciede2000_soft", "tone", "blockiness", "effective_bits", "lettering_sure", "shimmer"),
+    ...     Score(None))
+    >>> describe_beside_input({**no, "noise_left": Score(2.0)}, {**no, "noise_left": Score(8.0)}, factor=1)
+    'Noise down 75 % (8.0 to 2.0 cv).'
+    """
+    mistake, shimmer = _mistake(scores), scores["shimmer"]
+    told = [_displacement(scores, factor, "input"), mistake]
+    told += [_noise_from_input(scores, untreated, "noise_left", "noise")]
+    told += [_noise_from_input(scores, untreated, "noise_colour", "colour noise")]
+    told += [_beyond(scores), _shimmer(shimmer, shimmer.parts.get("of the input")), _letters(scores)]
+    states = [_edges_from_input, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding]
+    return _sentence([*told, *(state(scores, untreated) for state in states)])
+
+
+def _sentence(told: Sequence[str]) -> str:
     sentence = ", ".join(filter(None, told))
     return sentence[:1].upper() + sentence[1:] + "." if sentence else ""

@@ -54,10 +54,15 @@ def measure_all(
     quick: bool = False,
     only: Collection[str] | None = None,
 ) -> dict[str, Measured]:
-    """Every measure's value for a result, without maps; or only what is read on each frame, or `only` some."""
+    """Every measure's value for a result, without maps; or only what is read on each frame, or `only` some.
+
+    Measures that tell nothing in a test without a truth, or with one, are left away.
+    """
     values: dict[str, Measured] = {}
+    has_truth = evidence.truth is not None
     for number, measure in enumerate(MEASURES.values(), 1):
-        if (quick and not measure.each_frame) or (only is not None and measure.id not in only):
+        wanted = (measure.each_frame or not quick) and (only is None or measure.id in only)
+        if not wanted or not measure.told(has_truth=has_truth):
             continue
         found = measure.read(evidence)
         values[measure.id] = Measured(found.value, parts=found.parts, note=found.note)

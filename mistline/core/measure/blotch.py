@@ -12,7 +12,7 @@ import numpy as np
 
 from mistline.core.frame import Array, Size
 from mistline.core.measure.areas import blocks, flat_blocks, without_texture
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable
+from mistline.core.measure.measure import Enlarged, Evidence, Measure, Measured, NotMeasurable, luma_of
 from mistline.core.resample import resize
 
 __all__ = ["MEASURES", "blotch"]
@@ -22,6 +22,15 @@ TAPS = 65
 SLOWEST = 1 / 64
 BLOCK = 8
 SPREADS = (1.0, 2.0, 4.0)
+CALMEST, OF_MEAN = (
+    0.2,
+    0.85,
+)  # of white noise the energy of 64 pixels that a fifth stay below, over the mean energy
+SEEN = 0.5  # code values: fainter patches nobody sees
+
+
+def _shrink(factor: float) -> int:
+    return max(LEAST_SHRINK, round(2 * factor))
 
 
 def blotch(reference: Array, result: Array, factor: float = 1) -> float:
@@ -36,7 +45,7 @@ def blotch(reference: Array, result: Array, factor: float = 1) -> float:
     to 127 code values, factors up to 16; 128 pixels a side or more. Edges mirrored.
     """
     height, width = reference.shape
-    shrink = max(LEAST_SHRINK, round(2 * factor))
+    shrink = _shrink(factor)
     if min(height, width) < 4 * shrink * BLOCK:
         raise NotMeasurable(f"needs {4 * shrink * BLOCK} pixels a side or more")
     small = Size(width // shrink, height // shrink)
@@ -63,8 +72,30 @@ def blotch(reference: Array, result: Array, factor: float = 1) -> float:
     return 255 * float(np.sqrt(without_texture(left[:, None], np.square(parts[0]).mean(1))[0]))
 
 
+def _calm(brightness: Array) -> float:
+    """RMS of the finest detail in the calmest of the flat blocks, code values: no noise that is there is stronger."""
+    fine = brightness - cv2.GaussianBlur(brightness, (0, 0), 1.0, borderType=cv2.BORDER_REFLECT)
+    flat = flat_blocks(brightness, BLOCK)
+    if not flat.any():
+        return 0.0
+    energies = np.square(blocks(fine, BLOCK)[flat]).mean(1)
+    return 255 * float(np.quantile(energies, CALMEST) / OF_MEAN) ** 0.5
+
+
 def _of(evidence: Evidence) -> Measured:
-    return Measured(blotch(evidence.truth_luma, evidence.result_luma, evidence.factor))
+    """Without a truth the input's own noise hides patches: what of it lies in their band is taken off.
+
+    Of white noise in the input that is `factor` / shrink; less than twice as much as that is not told.
+    """
+    found, reference = blotch(evidence.reference_luma, evidence.result_luma, evidence.factor), evidence.reference
+    if not isinstance(reference, Enlarged):
+        return Measured(found)
+    given = reference.small
+    share = evidence.factor / _shrink(evidence.factor)
+    hidden = share * evidence.once_of_reference(_calm, lambda: _calm(luma_of(given)))
+    if found < 2 * hidden and 2 * hidden > SEEN:
+        raise NotMeasurable(f"patches below {2 * hidden:.1f} cv hide in what the input itself has")
+    return Measured(max(found**2 - hidden**2, 0.0) ** 0.5)
 
 
 MEASURES = [
@@ -72,5 +103,7 @@ MEASURES = [
         "blotch", 2, "Blotches", "cv", "lower", "noise",
         "Soft patches in flat areas that the truth does not have, in 8-bit code values (cv).",
         "Unexplained band power, 1/64 to 1/8 cycles per pixel", tie=0.05, digits=2, of=_of,
+        needs=("reference",),
+        without_truth="Soft patches in flat areas that the input does not have, in 8-bit code values (cv).",
     )
 ]  # fmt: skip

@@ -108,7 +108,7 @@ def _differences(evidence: Evidence) -> Array:
     rows = max(1, AT_ONCE // width)
     if height * width > KEPT:
         return np.concatenate(by_rows((truth, result), lambda one, other: ciede2000(lab(one), lab(other)), rows))
-    known: Array = evidence.once_of_truth(lab, lambda: np.concatenate(by_rows((truth,), lab, rows)))
+    known: Array = evidence.once_of_reference(lab, lambda: np.concatenate(by_rows((truth,), lab, rows)))
     strips = by_rows((result,), lab, rows)
     parts = (known[at * rows : (at + 1) * rows] for at in range(len(strips)))
     return np.concatenate([ciede2000(part, strip) for part, strip in zip(parts, strips, strict=True)])

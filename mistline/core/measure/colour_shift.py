@@ -14,7 +14,7 @@ import numpy.typing as npt
 
 from mistline.core.frame import Array, decode_srgb, encode_srgb
 from mistline.core.measure.colour_difference import ciede2000, lab
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows, shape
 
 __all__ = ["MEASURES", "MISTAKES", "mistake"]
 
@@ -62,9 +62,11 @@ def _soft(evidence: Evidence) -> Soft:
         ends = (np.abs(result - 0.5) >= LARGEST).astype(np.float32)
         return (*plain, *light, np.sqrt(np.maximum(scatter, 0)), _means(ends))
 
-    parts = by_rows(evidence.pair, step, 32 * SIDE)
-    if len(parts) > 1 and evidence.truth_luma.shape[0] % (32 * SIDE) < SIDE:
-        parts = parts[:-1] if evidence.truth_luma.shape[0] % (32 * SIDE) else parts
+    assert evidence.reference is not None
+    height = shape(evidence.result)[0]
+    parts = by_rows((evidence.reference, evidence.result), step, 32 * SIDE)
+    if len(parts) > 1 and height % (32 * SIDE) < SIDE:
+        parts = parts[:-1] if height % (32 * SIDE) else parts
     return Soft(*(np.concatenate(part) for part in zip(*parts, strict=True)))
 
 
@@ -193,12 +195,16 @@ MEASURES = [
         "ciede2000_soft", 2, "Colour shift", "ΔE00", "lower", "colour",
         "Colour difference of the means of 32 x 32 pixels, less what noise gives by chance: a change of colour, "
         "contrast or level, not of detail. A wrong range or matrix is named.",
-        "CIE 142-2001; ITU-R BT.601, BT.709", tie=0.05, digits=2, of=_colour,
+        "CIE 142-2001; ITU-R BT.601, BT.709", tie=0.05, digits=2, of=_colour, needs=("reference",),
+        without_truth="Colour difference from the input of the means of 32 x 32 pixels, less what noise gives by "
+        "chance: a change of colour, contrast or level, not of detail. A wrong range or matrix is named.",
     ),
     Measure(
         "tone", 2, "Tone shift", "L*", "nearer to zero", "colour",
         "Change of lightness where the truth is darkest, dark, middle, light and lightest (0-2, 20-30, 45-55, 70-80, "
         "98-100 % of its 32 x 32 pixel means); the largest counts. Positive is lighter.",
-        "CIE 1976 L*, order statistics", tie=0.1, digits=2, of=_tone,
+        "CIE 1976 L*, order statistics", tie=0.1, digits=2, of=_tone, needs=("reference",),
+        without_truth="Change of lightness where the input is darkest, dark, middle, light and lightest; the largest "
+        "counts. Positive is lighter.",
     ),
 ]  # fmt: skip

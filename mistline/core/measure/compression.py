@@ -189,10 +189,12 @@ MEASURES = [
         "How much larger steps are on a grid of squares than between its lines; the grid is looked for at any place "
         "and size. 0 where no grid stands out.",
         "Wang, Bovik, Evans 2000", tie=1.0, digits=1, of=_blocks, needs=(),
+        without_truth="How much larger steps are on a grid of squares than between its lines. 0 where none stands out.",
     ),
     Measure(
         "effective_bits", 2, "Effective bits", "bit", "higher", "compression",
         "Bits really used in smooth areas: 8 in a 16-bit file betrays an 8-bit step on the way, and bands.",
         "Mean phase between the code values; Mardia, Jupp 2000", tie=0.3, digits=0, of=_bits, needs=(),
+        without_truth="Bits really used in smooth areas: 8 in a 16-bit file betrays an 8-bit step, and bands.",
     ),
 ]  # fmt: skip

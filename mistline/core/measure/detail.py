@@ -158,6 +158,27 @@ def _invented(evidence: Evidence) -> Measured:
     return Measured(mean, _map(found.invented, evidence), parts + worst)
 
 
+def _beyond(evidence: Evidence) -> Measured:
+    """Detail that is finer than the input can hold, RMS in 8-bit code values, together and by octave.
+
+    That is what lies beyond 1 / (2 factor) cycles per pixel across or down. Valid range: 128 pixels a side or more,
+    enlargements.
+    """
+    if evidence.factor <= 1:
+        raise NotMeasurable("at the same size the input holds every detail")
+    lowest = 0.5 / evidence.factor
+    across, down = np.meshgrid(np.fft.rfftfreq(SIDE), np.abs(np.fft.fftfreq(SIDE)))
+    beyond = (np.maximum(across, down) > lowest - 1e-9).ravel().astype(np.float32)
+    names = [name for name, low in OCTAVES.items() if 2 * low > lowest and low >= 1 / 16]
+    if min(evidence.result_luma.shape) < 2 * SIDE:
+        raise NotMeasurable(f"needs {2 * SIDE} pixels a side or more")
+    rings = np.stack([_rings([OCTAVES[name]], last=name == list(OCTAVES)[-1]).sum(0) for name in names]) * beyond
+    _, _, found = _energies(evidence.result_luma, evidence.result_luma, rings)
+    energies = found.mean((0, 1), dtype=np.float64)
+    parts = tuple(Part(name, 255 * float(value) ** 0.5) for name, value in zip(names, energies, strict=True))
+    return Measured(255 * float(energies.sum()) ** 0.5, parts=parts)
+
+
 SOURCE = "Local coherence in octaves; Bendat, Piersol; Welch 1967"
 MEASURES = [
     Measure(
@@ -171,5 +192,11 @@ MEASURES = [
         "Energy of detail that does not match the truth (noise, wrong texture, shifted lines), as a share of "
         "the truth's, 100 % at most in each octave; mean of the same octaves.",
         SOURCE, tie=0.5, digits=1, of=_invented,
+    ),
+    Measure(
+        "detail_beyond", 1, "Detail beyond the input", "cv", "nearer to the truth", "detail", "",
+        SOURCE, tie=0.1, digits=2, of=_beyond, needs=("reference",),
+        without_truth="Detail and noise finer than the input can hold, RMS in 8-bit code values (cv). Whether it is "
+        "right only a truth could tell.",
     ),
 ]  # fmt: skip

@@ -202,19 +202,23 @@ def edge_width(brightness: Array) -> float | None:
 
 
 def _edges(evidence: Evidence) -> tuple[Profile, Profile]:
-    known: dict[int, TruthsEdges] = evidence.once_of_truth(edge_profiles, dict)
-    return edge_profiles(evidence.truth_luma, evidence.result_luma, known)
+    known: dict[int, TruthsEdges] = evidence.once_of_reference(edge_profiles, dict)
+    return edge_profiles(evidence.reference_luma, evidence.result_luma, known)
 
 
 def _width(evidence: Evidence) -> Measured:
-    truth, result = evidence.once(_edges)
-    return Measured(result.width, parts=(Part("of the truth", truth.width), Part("edges", float(result.count))))
+    reference, result = evidence.once(_edges)
+    against = "input" if evidence.truth is None else "truth"
+    return Measured(
+        result.width, parts=(Part(f"of the {against}", reference.width), Part("edges", float(result.count)))
+    )
 
 
 def _halo(evidence: Evidence) -> Measured:
-    truth, result = evidence.once(_edges)
-    parts = (Part("of the truth", 100 * truth.rim), Part("of the result", 100 * result.rim))
-    return Measured(100 * (result.rim - truth.rim), parts=parts)
+    reference, result = evidence.once(_edges)
+    against = "input" if evidence.truth is None else "truth"
+    parts = (Part(f"of the {against}", 100 * reference.rim), Part("of the result", 100 * result.rim))
+    return Measured(100 * (result.rim - reference.rim), parts=parts)
 
 
 SOURCE = "Step response of slanted edges, ISO 12233"
@@ -222,12 +226,15 @@ MEASURES = [
     Measure(
         "edge_width", 2, "Edge width", "px", "nearer to the truth", "edges",
         "Pixels that a strong edge needs from 10 to 90 % of its step. Best is what the truth has.",
-        SOURCE, tie=0.03, digits=2, of=_width,
+        SOURCE, tie=0.03, digits=2, of=_width, needs=("reference",),
+        without_truth="Pixels that a strong edge of the input needs from 10 to 90 % of its step in the result.",
     ),
     Measure(
         "halo", 2, "Rims at edges", "% of the step", "nearer to zero", "edges",
         "Bright and dark rims beside strong edges, beyond those of the truth. Below zero, rims of the truth "
         "were lost.",
-        SOURCE, tie=0.3, digits=1, of=_halo,
+        SOURCE, tie=0.3, digits=1, of=_halo, needs=("reference",),
+        without_truth="Bright and dark rims beside strong edges, beyond those of the input, brought to the same size "
+        "by bilinear interpolation, which makes none.",
     ),
 ]  # fmt: skip

@@ -116,12 +116,27 @@ def misread(wanted: list[Word], found: list[Word]) -> tuple[float, int]:
 
 
 def _of(evidence: Evidence) -> Measured:
-    wanted = evidence.once_of_truth(read_lettering, lambda: read_lettering(evidence.truth_luma))
+    wanted = evidence.once_of_reference(read_lettering, lambda: read_lettering(evidence.truth_luma))
     share, letters = misread(wanted, wanted)
     if letters < FEWEST:
         raise NotMeasurable("there is too little lettering that the reader is sure of in the truth")
     share, letters = misread(wanted, read_lettering(evidence.result_luma))
     return Measured(100 * share, parts=(Part("letters in the truth", float(letters)),))
+
+
+def _letters_read(evidence: Evidence) -> Measured:
+    """How many letters are read with a confidence of 80 or more, and how many in the input at the same size.
+
+    Valid range: 12 letters in one of them, of about 10 pixels height or more. Nobody knows whether they are right.
+    """
+    given = evidence.once_of_reference(read_lettering, lambda: read_lettering(evidence.reference_luma))
+    before, after = (
+        sum(_letters(word) for word in surely_read(words))
+        for words in (given, read_lettering(evidence.result_luma))
+    )
+    if max(before, after) < FEWEST:
+        raise NotMeasurable("there is too little lettering that the reader is sure of")
+    return Measured(float(after), parts=(Part("in the input", float(before)),))
 
 
 MEASURES = [
@@ -130,5 +145,11 @@ MEASURES = [
         "Share of the letters read for sure in the truth that cannot be read at the same place in the result, by "
         "optical character recognition. A clearer reading than that of the truth counts as right.",
         "Levenshtein 1966; Tesseract", tie=2.0, digits=0, of=_of,
-    )
+    ),
+    Measure(
+        "lettering_sure", 1, "Letters read surely", "", "higher", "lettering", "",
+        "Confidence of Tesseract's reading", tie=4.0, digits=0, of=_letters_read, needs=("reference",),
+        without_truth="Letters that optical character recognition is sure of; whether it reads them rightly only a "
+        "known text could tell.",
+    ),
 ]  # fmt: skip

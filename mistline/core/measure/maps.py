@@ -51,12 +51,12 @@ def _blotches(evidence: Evidence) -> Array:
 
 
 def _rims(evidence: Evidence) -> Array:
-    """Code values by which the result leaves the range of the truth's surroundings."""
-    truth, result = evidence.truth_luma, evidence.result_luma
+    """Code values by which the result leaves the range of the reference's surroundings."""
+    there, result = evidence.reference_luma, evidence.result_luma
     box = np.ones((RIM_REACH, RIM_REACH), np.uint8)
-    over = np.maximum(result - cv2.dilate(truth, box), 0)
-    under = np.maximum(cv2.erode(truth, box) - result, 0)
-    edge = 1 - _flat(truth, RIM_REACH / 2)  # beside an edge; elsewhere it is noise
+    over = np.maximum(result - cv2.dilate(there, box), 0)
+    under = np.maximum(cv2.erode(there, box) - result, 0)
+    edge = 1 - _flat(there, RIM_REACH / 2)  # beside an edge; elsewhere it is noise
     rims: Array = 255 * (over + under) * edge
     return rims
 
@@ -88,7 +88,8 @@ def _colour(evidence: Evidence) -> Array:
 class FaultMap:
     """A kind of fault over the picture: 0 is none, `most` (in `unit`) fills the scale.
 
-    `of` gives (H, W) float32, as large as the frame; it may raise `NotMeasurable`.
+    `of` gives (H, W) float32, as large as the frame; it may raise `NotMeasurable`. `without_truth` is its meaning in a
+    test without a truth; empty where there is no such map.
     """
 
     id: str
@@ -97,6 +98,7 @@ class FaultMap:
     most: float
     meaning: str
     of: Callable[[Evidence], Array]
+    without_truth: str = ""
 
 
 MAPS: dict[str, FaultMap] = {
@@ -122,6 +124,7 @@ MAPS: dict[str, FaultMap] = {
             "rims", "Rims", "cv", 32,
             "Beside edges: how far the result leaves the range of the truth within 4 pixels, in 8-bit code values.",
             _rims,
+            "Beside edges: how far the result leaves the range of the input within 4 pixels, in 8-bit code values.",
         ),
         FaultMap(
             "unlike", "Unlike (1 − SSIM)", "", 1, "Structure that is not that of the truth, windows of 11 pixels.",

@@ -1,26 +1,30 @@
 """The contract of a measure: what it looks at, its unit and which way is better."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal, TypeVar
 
 import numpy as np
+import numpy.typing as npt
 
 from mistline.core.frame import Array, Codes, Frame, Region, Size, luma, to_frame
 from mistline.core.threads import on_threads
 from mistline.errors import ShapeMismatch
 
 __all__ = [
-    "Better", "Evidence", "Measure", "Measured", "NotMeasurable", "Pair", "Part", "Picture", "by_rows", "depth",
-    "luma_of", "rows_of", "shape",
+    "Better", "Enlarged", "Evidence", "Given", "Measure", "Measured", "Need", "NotMeasurable", "Pair", "Part",
+    "Picture", "by_rows", "depth", "enlarged", "luma_of", "rows_of", "shape",
 ]  # fmt: skip
 
 T = TypeVar("T")
+_Index = npt.NDArray[np.intp]
 STRIP = 256
 Better = Literal["higher", "lower", "nearer to the truth", "nearer to zero"]
-Need = Literal["truth", "input", "before"]
-NEEDED: dict[Need, str] = {"truth": "a truth", "input": "the input", "before": "the frame before"}
+Need = Literal["truth", "reference", "input", "before"]
+NEEDED: dict[Need, str] = {
+    "truth": "a truth", "reference": "a truth or the input", "input": "the input", "before": "the frame before",
+}  # fmt: skip
 
 
 class NotMeasurable(Exception):
@@ -48,7 +52,60 @@ class Measured:
     note: str = ""
 
 
-Picture = Frame | Codes
+@dataclass(frozen=True)
+class Enlarged:
+    """A part of a picture, brought to a larger size by bilinear interpolation, which adds no rims.
+
+    It is made a few rows at a time, so that it takes no memory.
+
+    Attributes
+    ----------
+    small : Frame
+        The picture, or what of it the part needs.
+    size : Size
+        Of the part.
+    factors : (float, float)
+        How many times larger it is, across and down.
+    corner : (float, float)
+        Where the part begins, in its own pixels from the corner of `small`, across and down.
+    """
+
+    small: Frame
+    size: Size
+    factors: tuple[float, float]
+    corner: tuple[float, float] = (0.0, 0.0)
+
+    def _taps(self, axis: int, start: int, stop: int) -> tuple[_Index, _Index, Array]:
+        """For pixels of an axis the two of `small` that they lie between, and the weight of the second."""
+        length = (self.small.size.width, self.small.size.height)[axis]
+        at = (np.arange(start, stop) + self.corner[axis] + 0.5) / self.factors[axis] - 0.5
+        at = np.clip(at, 0, length - 1)
+        low = at.astype(np.intp)
+        return low, np.minimum(low + 1, length - 1), (at - low).astype(np.float32)
+
+    def cut(self, region: Region) -> "Enlarged":
+        """A part of it."""
+        corner = self.corner[0] + region.left, self.corner[1] + region.top
+        return replace(self, size=Size(region.width, region.height), corner=corner)
+
+    def rows(self, rows: slice) -> Array:
+        """Some rows, (n, W, C) float32."""
+        start, stop, _ = rows.indices(self.size.height)
+        upper, lower, down = self._taps(1, start, stop)
+        left, right, across = self._taps(0, 0, self.size.width)
+        pixels = self.small.pixels
+        mixed = pixels[upper] + (pixels[lower] - pixels[upper]) * down[:, None, None]
+        found: Array = mixed[:, left] + (mixed[:, right] - mixed[:, left]) * across[:, None]
+        return found
+
+
+def enlarged(small: Frame, size: Size) -> Enlarged:
+    """All of a picture at a larger size."""
+    return Enlarged(small, size, (size.width / small.size.width, size.height / small.size.height))
+
+
+Given = Frame | Codes
+Picture = Given | Enlarged
 Pair = tuple[Array, Array]
 
 
@@ -69,18 +126,21 @@ class Evidence:
     scale : float or None
         How many times larger the result is than the input, where the input itself is not at hand.
     before : ((H, W) float32, (H, W) float32) or None
-        Luma of truth and result of the frame before, in a clip.
-    truths_own : dict
-        What was read off the truth alone; several results of one truth may share it.
+        Luma of reference and result of the frame before, in a clip.
+    beside : Enlarged or None
+        The part of the input that the result shows, where neither truth nor the whole input is at hand.
+    references_own : dict
+        What was read off the reference alone; several results may share it.
     """
 
-    result: Picture
-    truth: Picture | None = None
+    result: Given
+    truth: Given | None = None
     input: Frame | None = None
     shrink: Callable[[Frame], Frame] | None = None
     scale: float | None = None
     before: Pair | None = None
-    truths_own: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
+    beside: Enlarged | None = None
+    references_own: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
     _made: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -101,8 +161,26 @@ class Evidence:
             raise NotMeasurable("needs a truth")
         return luma_of(self.truth)
 
+    @cached_property
+    def reference(self) -> Picture | None:
+        """What the result is held against: the truth, and without one the input brought to the result's size."""
+        if self.truth is not None:
+            return self.truth
+        if self.beside is not None or self.input is None:
+            return self.beside
+        return enlarged(self.input, Size(*shape(self.result)[1::-1]))
+
+    @cached_property
+    def reference_luma(self) -> Array:
+        """Luma of the reference, (H, W) float32."""
+        if self.truth is not None:
+            return self.truth_luma
+        if self.reference is None:
+            raise NotMeasurable(f"needs {NEEDED['reference']}")
+        return luma_of(self.reference)
+
     @property
-    def pair(self) -> tuple[Picture, Picture]:
+    def pair(self) -> tuple[Given, Given]:
         """Truth and result."""
         if self.truth is None:
             raise NotMeasurable("needs a truth")
@@ -121,11 +199,11 @@ class Evidence:
             self._made[step] = step(self)
         return self._made[step]  # type: ignore[return-value]
 
-    def once_of_truth(self, name: object, step: Callable[[], T]) -> T:
-        """Do a step that looks at the truth alone, and keep what it gave for all results of this truth."""
-        if name not in self.truths_own:
-            self.truths_own[name] = step()
-        return self.truths_own[name]  # type: ignore[return-value]
+    def once_of_reference(self, name: object, step: Callable[[], T]) -> T:
+        """Do a step that looks at the reference alone, and keep what it gave for all results beside it."""
+        if name not in self.references_own:
+            self.references_own[name] = step()
+        return self.references_own[name]  # type: ignore[return-value]
 
     def within(self, region: Region) -> "Evidence":
         """The same pictures cut to a region; what needs the whole input is only measured in the whole picture."""
@@ -134,18 +212,23 @@ class Evidence:
         size = Size(*shape(self.result)[1::-1])
         region.check(size)
         truth = None if self.truth is None else _part(self.truth, region)
+        beside = self.reference.cut(region) if isinstance(self.reference, Enlarged) else None
         before = self.before and (self.before[0][region.slices], self.before[1][region.slices])
-        return Evidence(_part(self.result, region), truth, scale=self.factor, before=before)
+        return Evidence(_part(self.result, region), truth, scale=self.factor, before=before, beside=beside)
 
 
 def shape(picture: Picture) -> tuple[int, int, int]:
     """Height, width and channels."""
+    if isinstance(picture, Enlarged):
+        return picture.size.height, picture.size.width, picture.small.pixels.shape[2]
     height, width, channels = (picture.pixels if isinstance(picture, Frame) else picture).shape
     return height, width, channels
 
 
 def rows_of(picture: Picture, rows: slice) -> Array:
     """Some rows of a picture as (n, W, C) float32."""
+    if isinstance(picture, Enlarged):
+        return picture.rows(rows)
     return picture.pixels[rows] if isinstance(picture, Frame) else to_frame(picture[rows]).pixels
 
 
@@ -161,6 +244,8 @@ def by_rows(pictures: tuple[Picture, ...], step: Callable[..., T], rows: int) ->
 
 def depth(picture: Picture) -> int:
     """Bits of a code value."""
+    if isinstance(picture, Enlarged):
+        return picture.small.bit_depth
     return picture.bit_depth if isinstance(picture, Frame) else picture.dtype.itemsize * 8
 
 
@@ -169,7 +254,7 @@ def luma_of(picture: Picture) -> Array:
     return luma(picture.pixels) if isinstance(picture, Frame) else np.concatenate(by_rows((picture,), luma, STRIP))
 
 
-def _part(picture: Picture, region: Region) -> Picture:
+def _part(picture: Given, region: Region) -> Given:
     return region.cut(picture) if isinstance(picture, Frame) else picture[region.slices]
 
 
@@ -184,8 +269,11 @@ class Measure:
         docs/decisions).
     digits : int
         Decimals that carry meaning.
+    meaning, without_truth : str
+        What it tells in a test with a truth, and in one without. Where a text is empty it is not read there.
     needs : words
-        What must be there: "truth", "input", "before" (another frame of a clip), or nothing.
+        What must be there: "truth", "reference" (a truth or the input), "input", "before" (another frame of a clip),
+        or nothing.
     of : (Evidence) -> Measured
         May raise `NotMeasurable`.
     each_frame : bool
@@ -205,6 +293,11 @@ class Measure:
     of: Callable[[Evidence], Measured]
     needs: tuple[Need, ...] = ("truth",)
     each_frame: bool = False
+    without_truth: str = ""
+
+    def told(self, *, has_truth: bool) -> str:
+        """What it tells in a test; empty where it is not read in such a test."""
+        return self.meaning if has_truth else self.without_truth
 
     def read(self, evidence: Evidence) -> Measured:
         """The measured value, or none with a note on why."""

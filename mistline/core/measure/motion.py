@@ -15,6 +15,9 @@ With T, R the truth and the result of a frame, T', R' those of the frame before,
   search in `core.methods.motion`; frames wider than 960 pixels are halved until they are not.
 - repeated: R differs from R' by less than 0.25 cv (root mean square) where T differs from T' by 1 cv or more.
 
+Without a truth shimmer alone is read, along the motion of the input: d is R less R' fetched along the flow from the
+input's frame to the one before, less a Gaussian blur of itself, where that flow explains the input best.
+
 Valid for every level and noise, from 16 pixels a side on, for clips of two frames or more. The sharpness swing asks
 for a gradient of 0.5 cv, the motion error for texture (4 cv a pixel) on 1 % of the truth; it follows movement of up
 to about a tenth of the frame's width and tells 0.1 to 0.2 px from nothing.
@@ -34,8 +37,8 @@ import cv2
 import numpy as np
 
 from mistline.core.frame import Array
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
-from mistline.core.methods.motion import flow
+from mistline.core.measure.measure import Evidence, Measure, Measured, Need, NotMeasurable, Part
+from mistline.core.methods.motion import flow, moved
 
 __all__ = ["MEASURES"]
 
@@ -46,6 +49,8 @@ LEAST_TEXTURE = 0.01  # share of the frame
 SAME = 0.25 / 255  # root mean square of luma: no change to speak of
 MOVES = 1.0 / 255
 FLAT = 0.5 / 255
+RELIED, AROUND = 0.6, 4.0  # share of a frame whose motion is relied on, and how far around a place that is judged
+COARSE = 4.0  # pixels: slower changes are those of light
 
 
 def _pairs(evidence: Evidence) -> tuple[Array, Array, Array, Array]:
@@ -75,6 +80,45 @@ def _shimmer(evidence: Evidence) -> Measured:
         scale * _rms(change), np.abs(change) * np.float32(scale),
         parts=(Part("fine", scale * _rms(change - soft)), Part("coarse", scale * _rms(soft))),
     )  # fmt: skip
+
+
+def _along(reference: Array, before: Array) -> tuple[Array, Array]:
+    """Where each pixel lies in the frame before, (H, W, 2), and where this can be relied on, (H, W)."""
+    halvings = max(0, int(np.ceil(np.log2(max(1.0, reference.shape[1] / WIDEST)))))
+    small, small_before = _halved(reference, halvings), _halved(before, halvings)
+    height, width = reference.shape
+    scale = np.array([width / small.shape[1], height / small.shape[0]], np.float32)
+    found = cv2.resize(flow(small, small_before, 1.0), (width, height)) * scale
+    across = found[..., 0] + np.arange(width, dtype=np.float32)
+    down = found[..., 1] + np.arange(height, dtype=np.float32)[:, None]
+    inside = (across >= 1) & (across < width - 1) & (down >= 1) & (down < height - 1)
+    if inside.mean() < RELIED:
+        raise NotMeasurable("too little of the frame is in the one before")
+    left = cv2.GaussianBlur(np.square(reference - moved(before, found)), (0, 0), AROUND)
+    return found, inside & (left <= np.quantile(left[inside], RELIED))
+
+
+def _crawling(evidence: Evidence) -> Measured:
+    """What changes along the motion of the input, root mean square over sqrt 2, in 8-bit code values.
+
+    Noise of sigma s that is new on each frame scores s where nothing moves, and 0.8 to 1 s where the fetching between
+    pixels averages it; what moves with the input and keeps its look scores 0, up to a code value on fine texture.
+    Only the 60 % of the frame in which the flow explains the input best count: the same for every result.
+    """
+    assert evidence.before is not None
+    reference, result = evidence.reference_luma, evidence.result_luma
+    if min(result.shape) < SMALLEST:
+        raise NotMeasurable(f"needs {SMALLEST} pixels a side")
+    reference_before, result_before = evidence.before
+    found, relied = evidence.once_of_reference(_along, lambda: _along(reference, reference_before))
+
+    def change(here: Array, there: Array) -> float:
+        left = here - moved(there, found)
+        left -= cv2.GaussianBlur(left, (0, 0), COARSE)
+        return 255 / float(np.sqrt(2)) * _rms(left[relied])
+
+    of_input = evidence.once_of_reference(_crawling, lambda: change(reference, reference_before))
+    return Measured(change(result, result_before), parts=(Part("of the input", of_input),))
 
 
 def _flicker(evidence: Evidence) -> Measured:
@@ -133,11 +177,12 @@ def _halved(picture: Array, times: int) -> Array:
 
 def _measure(
     key: str, name: str, unit: str, meaning: str, source: str, tie: float, digits: int,
-    of: Callable[[Evidence], Measured],
+    of: Callable[[Evidence], Measured], without_truth: str = "",
 ) -> Measure:  # fmt: skip
+    needs: tuple[Need, ...] = ("reference" if without_truth else "truth", "before")
     return Measure(
-        key, 1, name, unit, "lower", "in motion", meaning, source, tie=tie, digits=digits, of=of,
-        needs=("truth", "before"), each_frame=True,
+        key, 1, name, unit, "lower", "in motion", meaning, source, tie=tie, digits=digits, of=of, needs=needs,
+        each_frame=True, without_truth=without_truth,
     )  # fmt: skip
 
 
@@ -145,7 +190,9 @@ MEASURES = [
     _measure(
         "shimmer", "Shimmer", "cv", "How much the error changes from frame to frame: grain that is left, detail that "
         "crawls. A steady error counts 0, noise of sigma s that is new on each frame counts s.",
-        "Lai et al. 2018, as a root mean square", 0.1, 2, _shimmer,
+        "Lai et al. 2018, as a root mean square", 0.1, 2,
+        lambda evidence: _shimmer(evidence) if evidence.truth is not None else _crawling(evidence),
+        "What changes from frame to frame along the motion of the input: grain, detail that crawls.",
     ),
     _measure(
         "flicker", "Flicker of level", "cv", "How far the mean brightness jumps from frame to frame beyond what the "

@@ -17,6 +17,7 @@ import numpy.typing as npt
 from mistline.core.frame import Array, to_ycbcr
 from mistline.core.measure.areas import without_texture
 from mistline.core.measure.measure import (
+    Enlarged,
     Evidence,
     Measure,
     Measured,
@@ -24,6 +25,7 @@ from mistline.core.measure.measure import (
     Part,
     Picture,
     by_rows,
+    luma_of,
     shape,
 )
 from mistline.core.measure.noise_spectrum import (
@@ -160,8 +162,23 @@ def _told(noise: Noise) -> Measured:
 
 
 def _noise(evidence: Evidence, read: Callable[[Picture, Array], Noise], planes: tuple[int, ...]) -> Measured:
-    """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma); or the result's."""
-    truth_codes = evidence.truth
+    """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma); or the result's.
+
+    Without a truth it is told only where the input's can be told: an enlarged texture may be taken for noise.
+    """
+    truth_codes, given = evidence.truth, evidence.reference
+    if isinstance(given, Enlarged):
+        small = given.small
+
+        def of_input() -> str:
+            try:
+                read(small, luma_of(small))
+            except NotMeasurable as why:
+                return f"in the input {why}"
+            return ""
+
+        if why := evidence.once_of_reference((read, "input"), of_input):
+            raise NotMeasurable(why)
     if truth_codes is None:
         return _told(read(evidence.result, evidence.result_luma))
 
@@ -171,7 +188,7 @@ def _noise(evidence: Evidence, read: Callable[[Picture, Array], Noise], planes: 
         except NotMeasurable:
             return Noise(0.0, dict.fromkeys(BANDS, 0.0), ())
 
-    own = evidence.once_of_truth(read, of_truth)
+    own = evidence.once_of_reference(read, of_truth)
     flat, truth, result = evidence.once(_flat), evidence.once(_truth), evidence.once(_result)
     found = []
     for index in planes:
@@ -228,11 +245,14 @@ MEASURES = [
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=_luma, needs=(),
+        without_truth="Grain in flat areas, in 8-bit code values (cv), where it can be told from texture. How much of "
+        "it belongs there only a truth could tell.",
     ),
     Measure(
         "noise_colour", 2, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
         SOURCE, tie=0.05, digits=2, of=_colour, needs=(),
+        without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",
     ),
     Measure(
         "noise_standing", 1, "Noise that stands still", "%", "lower", "in motion",

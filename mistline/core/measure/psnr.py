@@ -13,7 +13,16 @@ from collections.abc import Callable
 import numpy as np
 
 from mistline.core.frame import Array, Frame, luma, to_frame
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Picture, by_rows, shape
+from mistline.core.measure.measure import (
+    Evidence,
+    Given,
+    Measure,
+    Measured,
+    NotMeasurable,
+    Picture,
+    by_rows,
+    shape,
+)
 from mistline.errors import ShapeMismatch
 
 __all__ = ["MEASURES", "picture_psnr", "psnr"]
@@ -71,18 +80,21 @@ def _rgb(evidence: Evidence) -> Measured:
 def _agreement(evidence: Evidence) -> Measured:
     """Send the result the trial's own way to the input and compare it there; no more than the truth itself reaches.
 
-    A result that agrees with the input better than its own truth would follow the noise of that input.
+    A result that agrees with the input better than its own truth would follow the noise of that input. Without a truth
+    it is told of enlargements only: at the same size it says how little was done, not how well.
     """
     assert evidence.input is not None
     if evidence.shrink is None:
         raise NotMeasurable("needs a test that knows how its input was made")
+    if evidence.truth is None and shape(evidence.result)[:2] == evidence.input.pixels.shape[:2]:
+        raise NotMeasurable("without a truth and at the same size it would tell how little was done")
     small = luma(evidence.input.pixels)
     pictures = [picture for picture in (evidence.result, evidence.truth) if picture is not None]
     found = min(psnr(small, luma(_shrunk(picture, evidence.shrink))) for picture in pictures)
     return Measured(found if found < EQUAL_DB else math.inf)
 
 
-def _shrunk(picture: Picture, shrink: Callable[[Frame], Frame]) -> Array:
+def _shrunk(picture: Given, shrink: Callable[[Frame], Frame]) -> Array:
     """The picture shrunk channel by channel, so that memory stays small."""
     small = []
     for index in range(shape(picture)[2]):
@@ -110,5 +122,7 @@ MEASURES = [
         "truth reaches most; what would agree even better follows the noise.",
         "Back-projection residual of Irani, Peleg 1991, as a PSNR", tie=0.1, digits=1, of=_agreement,
         needs=("input",),
+        without_truth="The result shrunk back by area, against the input: does it still show the same picture? Noise "
+        "that was taken off counts as a difference too.",
     ),
 ]  # fmt: skip

@@ -4,15 +4,16 @@ import math
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from mistline.core.choose.spots import suggest_spots
-from mistline.core.frame import Codes, Region, to_frame
+from mistline.core.frame import Codes, Region, Size, to_frame
 from mistline.core.measure import Evidence, NotMeasurable, measure_all
 from mistline.core.measure.colour_difference import ciede2000, lab
 from mistline.core.measure.maps import MAPS, reduced, worst_place
-from mistline.core.measure.measure import luma_of
+from mistline.core.measure.measure import Enlarged, Picture, luma_of
 from mistline.core.media.plate import Plate, to_eight_bit, write_png, write_thumbnail, write_view
 from mistline.errors import OutOfLimits
 from mistline.work.requests import (
@@ -66,19 +67,52 @@ def cut_slice(request: CutSlice, report: Progress) -> Done:
     return Done()
 
 
+class _Reference:
+    """What results are held against: the truth, or without one the input brought to the target's size."""
+
+    def __init__(self, truth: list[Path], small: list[Path], target: Size) -> None:
+        self.truth, self.input = Plate(truth) if truth else None, Plate(small)
+        self.target = target
+
+    def cut(self, number: int, region: Region) -> Picture:
+        """A part of a frame, in pixels of the target."""
+        if self.truth:
+            return self.truth.cut(number, region)
+        own = self.input.size(number)
+        across, down = self.target.width / own.width, self.target.height / own.height
+        left, top = (max(0, math.floor(at) - 1) for at in (region.left / across, region.top / down))
+        right = min(own.width, math.ceil((region.left + region.width) / across) + 1)
+        bottom = min(own.height, math.ceil((region.top + region.height) / down) + 1)
+        part = self.input.cut(number, Region(left, top, right - left, bottom - top))
+        corner = region.left - left * across, region.top - top * down
+        return Enlarged(to_frame(part), Size(region.width, region.height), (across, down), corner)
+
+    def whole(self, number: int) -> Picture:
+        """A frame."""
+        return self.cut(number, Region(0, 0, self.target.width, self.target.height))
+
+
+def _evidence(result: Codes, reference: Picture, factor: float, **more: Any) -> Evidence:
+    if isinstance(reference, Enlarged):
+        return Evidence(result, beside=reference, scale=factor, **more)
+    return Evidence(result, reference, scale=factor, **more)
+
+
 def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
     """Measure a region of every result, beside the frame before where there is one."""
-    truth, number, region = Plate(request.truth), request.frame, request.region
-    there = truth.cut(number, region)
-    there_before = luma_of(truth.cut(number - 1, region)) if number else None
+    reference, number, region = (
+        _Reference(request.truth, request.input, request.target), request.frame, request.region,
+    )  # fmt: skip
+    there = reference.cut(number, region)
+    there_before = luma_of(reference.cut(number - 1, region)) if number else None
 
-    truths_own: dict[object, object] = {}
+    references_own: dict[object, object] = {}
 
     def scores(shards: list[Path]) -> dict[str, Scored]:
         result = Plate(shards)
         before = None if there_before is None else (there_before, luma_of(result.cut(number - 1, region)))
         codes = result.cut(number, region)
-        evidence = Evidence(codes, there, scale=request.factor, before=before, truths_own=truths_own)
+        evidence = _evidence(codes, there, request.factor, before=before, references_own=references_own)
         return scored(measure_all(evidence, only=request.only))
 
     with ThreadPoolExecutor(2) as pool:
@@ -89,12 +123,11 @@ def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
 def read_pixels(request: ReadPixels, report: Progress) -> PixelsRead:
     """Read the code values of one place; in a picture of another size, of the pixel that covers it."""
     plates = {name: Plate(shards) for name, shards in request.pictures.items()}
-    whole = plates["truth"].size(request.frame)
 
     def at(plate: Plate) -> Codes:
         own = plate.size(request.frame)
-        column = int((request.x + 0.5) * own.width / whole.width)
-        row = int((request.y + 0.5) * own.height / whole.height)
+        column = int((request.x + 0.5) * own.width / request.size.width)
+        row = int((request.y + 0.5) * own.height / request.size.height)
         return plate.cut(request.frame, Region(column, row, 1, 1))
 
     found = {name: at(plate) for name, plate in plates.items()}
@@ -103,7 +136,7 @@ def read_pixels(request: ReadPixels, report: Progress) -> PixelsRead:
         pixels={
             name: PixelRead(
                 codes=codes[0, 0].tolist(), bits=8 * codes.itemsize, lab=colours[name].tolist(),
-                from_truth=float(ciede2000(colours["truth"], colours[name])),
+                from_truth=float(ciede2000(colours["truth"], colours[name])) if "truth" in colours else None,
             )
             for name, codes in found.items()
         }
@@ -130,9 +163,9 @@ def cut_crops(request: CutCrops, report: Progress) -> Done:
 def make_map(request: MakeMap, report: Progress) -> MapMade:
     """Read a map of faults off a frame and write it."""
     found = MAPS[request.map]
-    result, truth = (Plate(shards).codes(request.frame) for shards in (request.result, request.truth))
+    reference = _Reference(request.truth, request.input, request.target).whole(request.frame)
     try:
-        values = found.of(Evidence(result, truth, scale=request.factor))
+        values = found.of(_evidence(Plate(request.result).codes(request.frame), reference, request.factor))
     except NotMeasurable as why:
         raise OutOfLimits(f"There is no map of {found.name.lower()} here: {why}.") from None
     worst, value = worst_place(values, max(16, min(values.shape) // WORST_SHARE))
@@ -143,7 +176,9 @@ def make_map(request: MakeMap, report: Progress) -> MapMade:
 
 def suggest(request: SuggestSpots, report: Progress) -> SpotsSuggested:
     """Look for places worth looking at."""
-    truth = luma_of(Plate(request.truth).codes(request.frame))
+    reference = luma_of(_Reference(request.truth, request.input, request.target).whole(request.frame))
     results = {letter: luma_of(Plate(shards).codes(request.frame)) for letter, shards in request.results.items()}
-    spots = [SpotFound(**vars(found)) for found in suggest_spots(truth, results)]
+    spots = [
+        SpotFound(**vars(found)) for found in suggest_spots(reference, results, has_truth=bool(request.truth))
+    ]
     return SpotsSuggested(spots=spots)

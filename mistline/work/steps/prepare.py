@@ -1,15 +1,14 @@
-"""Make truth and input of a test: of all its frames, or of a small crop to look at."""
+"""Make truth and input of a test, as far as they are not the source: of all its frames, or of a small crop."""
 
 import base64
 from collections.abc import Iterator
 from fractions import Fraction
 
-from mistline.core.degrade.downsample import Plan, crop_truth, plan
-from mistline.core.degrade.setup import make_inputs
 from mistline.core.frame import Frame, Size, to_frame
 from mistline.core.measure import measure_traits
 from mistline.core.media.plate import encode_png, quantise
 from mistline.core.methods import Traits
+from mistline.core.setup import Plan, crop_truth
 from mistline.work.requests import Prepare, Prepared, PreviewInput, PreviewMade, Progress
 from mistline.work.steps.footage import PictureWriter, open_footage
 
@@ -19,29 +18,31 @@ PREVIEW_SIDE, PREVIEW_MARGIN = 288, 48
 
 
 def prepare(request: Prepare, report: Progress) -> Prepared:
-    """Truth and input; the input is rounded to the bit depth that its chain leaves."""
+    """Truth and input, where the source is not it; the input is rounded to the bit depth that its chain leaves."""
     source, setup = open_footage(request.source), request.setup
-    sizes = plan(request.size, setup.factor)
-    cropped = PictureWriter(request.out / "truth", request.rate)
-    small = PictureWriter(request.out / "input", request.rate)
-    keep = any(sizes.cropped) or not request.source.shards
+    sizes = setup.plan(request.size)
+    other = any(sizes.cropped) or not request.source.shards
+    truth = PictureWriter(request.out / "truth", request.rate) if setup.has_truth and other else None
+    small = PictureWriter(request.out / "input", request.rate) if setup.has_truth or other else None
     traits: Traits | None = None
 
-    def truths() -> Iterator[Frame]:
+    def frames() -> Iterator[Frame]:
         for number, original in enumerate(source.stream(request.first, request.frames)):
             report("preparing the input", 0.08 * number / request.frames)
-            whole = to_frame(original)
-            truth = crop_truth(whole, sizes)
-            if keep:
-                cropped.add(quantise(truth, whole.bit_depth)[0])
-            yield truth
+            frame = crop_truth(to_frame(original), sizes) if setup.has_truth else to_frame(original)
+            if truth:
+                truth.add(quantise(frame, frame.bit_depth)[0])
+            yield frame
 
-    for damaged in make_inputs(truths(), setup, sizes):
-        codes, _ = quantise(damaged, damaged.bit_depth)
+    for given in setup.inputs(frames(), sizes):
+        codes, _ = quantise(given, given.bit_depth)
         traits = traits or measure_traits(codes)
-        small.add(codes)
+        if small:
+            small.add(codes)
     assert traits is not None
-    return Prepared(truth=cropped.close() if keep else None, input=small.close(), traits=traits)
+    return Prepared(
+        truth=truth.close() if truth else None, input=small.close() if small else None, traits=traits,
+    )  # fmt: skip
 
 
 def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:
@@ -50,7 +51,7 @@ def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:
     The crop carries a margin while it is made, so that its edges are those of the whole picture.
     """
     source, setup = to_frame(open_footage(request.source).codes(request.frame)), request.setup
-    whole = plan(source.size, setup.factor)
+    whole = setup.plan(source.size)
     step = next(n for n in range(1, 1000) if abs(n * setup.factor - round(n * setup.factor)) < 1e-6)
     unit = round(step * setup.factor)
     truth = crop_truth(source, whole)
@@ -70,7 +71,7 @@ def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:
     factor = Fraction(str(setup.factor))
     sizes = Plan(part.size, Size(round(part.size.width / factor), round(part.size.height / factor)), (0, 0),
                  whole.factors)  # fmt: skip
-    small = next(make_inputs([part], setup, sizes))
+    small = next(setup.inputs([part], sizes))
 
     def png(frame: Frame, ratio: Fraction) -> str:
         inside = [slice(round(s.start / ratio), round(s.stop / ratio)) for s in (shown_rows, shown_columns)]

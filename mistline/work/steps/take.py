@@ -6,15 +6,14 @@ import time
 import numpy as np
 import psutil
 
-from mistline.core.degrade.downsample import Plan
-from mistline.core.degrade.setup import clean_input
 from mistline.core.frame import Codes, Frame, Size, to_frame
 from mistline.core.measure import Evidence, Measured, Pair, measure_all
-from mistline.core.measure.measure import luma_of
+from mistline.core.measure.measure import Picture, enlarged, luma_of
 from mistline.core.measure.sameness import sameness
 from mistline.core.media.plate import Plate, ShardWriter, quantise, shard_name, write_view
 from mistline.core.methods import Window
 from mistline.core.methods.recipe import Cooked, Kept, run_recipe
+from mistline.core.setup import Plan
 from mistline.core.timing.clock import Repeats, repeat, reset_peak, resident_peak
 from mistline.core.timing.machine import this_machine
 from mistline.work.requests import Alike, MakeShard, Progress, Scored, ShardMade, Timing
@@ -116,19 +115,27 @@ class _Run:
         )  # fmt: skip
 
 
+def _reference(request: MakeShard, number: int) -> Picture:
+    """What a frame of the take is held against."""
+    if request.truth:
+        return Plate(request.truth).codes(number)
+    return enlarged(to_frame(Plate(request.input).codes(number)), request.target)
+
+
 def _judged(
     request: MakeShard, delivered: Codes, before: Pair | None, number: int, report: Progress
 ) -> tuple[dict[str, Scored], dict[str, Alike], Pair]:
     """Measure a written frame, decoded again; where all is read, compare it with other results too.
 
-    Also returns the luma of truth and result, `before` is that of the frame before.
+    Also returns the luma of reference and result, `before` is that of the frame before.
     """
     setup = request.setup
     small = to_frame(Plate(request.input).codes(number))
     sizes = Plan(Size(*delivered.shape[1::-1]), small.size, (0, 0), (setup.factor, setup.factor))
     done, whole = (number - request.first) / request.frames, number % ALL_MEASURES_EVERY == 0
     evidence = Evidence(
-        delivered, Plate(request.truth).codes(number), small, lambda frame: clean_input(frame, setup, sizes, number),
+        delivered, Plate(request.truth).codes(number) if request.truth else None, small,
+        lambda frame: setup.shrink(frame, sizes, number),
         before=before,
     )  # fmt: skip
     found = measure_all(
@@ -141,7 +148,7 @@ def _judged(
     for key, other in request.others.items() if whole else ():
         pair = sameness(delivered, Plate(other).codes(number))
         alike[key] = Alike(psnr=_finite(pair.psnr), worst=pair.worst, same=pair.same)
-    return scored(found), alike, (evidence.truth_luma, evidence.result_luma)
+    return scored(found), alike, (evidence.reference_luma, evidence.result_luma)
 
 
 def make_shard(request: MakeShard, report: Progress) -> ShardMade:
@@ -149,16 +156,16 @@ def make_shard(request: MakeShard, report: Progress) -> ShardMade:
     report("loading", 0.05)
     run, write, clipped = _Run(request, report), 0.0, []
     numbers = range(request.first, request.first + request.frames)
-    folder, truth = fresh(request.out / "picture"), Plate(request.truth)
+    folder = fresh(request.out / "picture")
 
     def result_of(number: int) -> Frame:
-        return run(number) if request.recipe else to_frame(truth.codes(number))
+        return run(number) if request.recipe else to_frame(Plate(request.truth).codes(number))
 
     before: Pair | None = None
     if request.first > 0:  # made once more: to know how the shard's first frame differs from it
         report("loading", 0.06)
         codes, _ = quantise(result_of(request.first - 1), TAKE_BITS)
-        before = (luma_of(truth.codes(request.first - 1)), luma_of(codes))
+        before = (luma_of(_reference(request, request.first - 1)), luma_of(codes))
     with ShardWriter(folder / shard_name(request.first)) as shard:
         for number in numbers:
             result = result_of(number)

@@ -6,13 +6,12 @@ import pytest
 from skimage import data
 from skimage.registration import phase_cross_correlation
 
-from mistline.core.degrade.downsample import plan
 from mistline.core.degrade.footage import coded
-from mistline.core.degrade.setup import Setup, make_inputs
 from mistline.core.frame import Frame, decode_srgb, luma, to_frame
 from mistline.core.measure.compression import blockiness
 from mistline.core.measure.psnr import psnr
-from mistline.errors import MistlineError
+from mistline.core.setup import TruthSetup
+from mistline.errors import MistlineError, OutOfLimits
 
 PHOTOGRAPH = to_frame(data.astronaut()[60:260, 100:341])
 
@@ -23,8 +22,8 @@ def panned(frames: int, size: tuple[int, int] = (121, 161)) -> list[Frame]:
 
 
 def damaged(truths: list[Frame], **steps: object) -> list[Frame]:
-    setup = Setup.model_validate({"factor": 1, **steps})
-    return list(make_inputs(truths, setup, plan(truths[0].size, setup.factor)))
+    setup = TruthSetup.model_validate({"factor": 1, **steps})
+    return list(setup.inputs(truths, setup.plan(truths[0].size)))
 
 
 def test_weave_displaces_each_frame_by_its_own_amount() -> None:
@@ -96,15 +95,18 @@ def test_mpeg2_leaves_squares_and_grey_stays_grey() -> None:
 
 
 def test_words_and_keys_tell_of_clips() -> None:
-    setup = Setup.model_validate(
+    setup = TruthSetup.model_validate(
         {"factor": 1, "weave": 1, "flicker": 5, "fields": "upper first", "hold": True, "h264": 23}
     )
     assert (
         setup.words()
         == "weave 1 px, flicker 5 %, same size, interlaced, upper first, every other frame, H.264 at 23"
     )
-    assert setup.for_clips_only and not setup.harmless and not Setup(factor=2, noise=3).for_clips_only
-    assert Setup(factor=1, hold=True).identity() != Setup(factor=1).identity()
+    setup.check(frames=2)
+    with pytest.raises(OutOfLimits, match="damage of clips"):
+        setup.check(frames=1)
+    TruthSetup(factor=2, noise=3).check(frames=1)
+    assert TruthSetup(factor=1, hold=True).identity() != TruthSetup(factor=1).identity()
     for field in ({"weave": -1}, {"h264": 52}, {"mpeg2": 0}, {"fields": "sideways"}):
         with pytest.raises((MistlineError, ValueError)):
-            Setup.model_validate(field)
+            TruthSetup.model_validate(field)

@@ -8,8 +8,6 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from onnx import helper
 
-from mistline.core.degrade.downsample import plan
-from mistline.core.degrade.setup import Setup, make_input
 from mistline.core.frame import Frame, Size, luma, to_frame
 from mistline.core.measure.detail import detail_by_octave
 from mistline.core.measure.psnr import psnr
@@ -19,6 +17,7 @@ from mistline.core.methods.inspect import inspect_model
 from mistline.core.methods.learned import method_of
 from mistline.core.methods.network import ModelCard, apply, door, feed, in_tiles, session
 from mistline.core.methods.recipe import Recipe, run_recipe
+from mistline.core.setup import TruthSetup
 from mistline.errors import BadModel, OutOfLimits, ProcessingFailed
 from tests.core.methods.models import blur, hidden_external, hidden_operator, resizer, save
 
@@ -42,8 +41,8 @@ def crop(photograph: Frame) -> Frame:
 
 
 def small(crop: Frame, **damage: object) -> Frame:
-    setup = Setup.model_validate({"factor": 2, **damage})
-    codes, _ = quantise(make_input(crop, setup, plan(crop.size, setup.factor)), 8)
+    setup = TruthSetup.model_validate({"factor": 2, **damage})
+    codes, _ = quantise(next(setup.inputs([crop], setup.plan(crop.size))), 8)
     return to_frame(codes)
 
 
@@ -120,9 +119,8 @@ def test_the_sturdy_network_holds_on_damage_that_spoils_the_faithful_one(crop: F
 
 
 def test_the_denoiser_beats_non_local_means_at_25(crop: Frame) -> None:
-    noisy = to_frame(
-        quantise(make_input(crop, Setup.model_validate({"factor": 1, "noise": 25}), plan(crop.size, 1)), 8)[0]
-    )
+    setup = TruthSetup(factor=1, noise=25)
+    noisy = to_frame(quantise(next(setup.inputs([crop], setup.plan(crop.size))), 8)[0])
     truth = luma(crop.pixels)
     learned = psnr(truth, luma(ran("blind_denoise", noisy, crop.size).pixels))
     classic = psnr(truth, luma(ran("non_local_means", noisy, crop.size, luma=50, colour=50).pixels))

@@ -5,11 +5,10 @@ import numpy as np
 import pytest
 from skimage import data
 
-from mistline.core.degrade.downsample import plan
-from mistline.core.degrade.setup import Setup, make_inputs
 from mistline.core.frame import Frame, luma, to_frame
 from mistline.core.measure.psnr import psnr
 from mistline.core.methods import METHODS, Window, alone
+from mistline.core.setup import TruthSetup
 
 
 def panned(name: str, frames: int = 8, step: float = 3.0, still: bool = False) -> list[Frame]:
@@ -25,8 +24,8 @@ def panned(name: str, frames: int = 8, step: float = 3.0, still: bool = False) -
 
 
 def damaged(truths: list[Frame], **steps: object) -> list[Frame]:
-    setup = Setup.model_validate({"factor": 1, **steps})
-    return list(make_inputs(truths, setup, plan(truths[0].size, setup.factor)))
+    setup = TruthSetup.model_validate({"factor": 1, **steps})
+    return list(setup.inputs(truths, setup.plan(truths[0].size)))
 
 
 def repaired(key: str, frames: list[Frame], number: int, **settings: object) -> np.ndarray:

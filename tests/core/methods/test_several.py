@@ -5,12 +5,11 @@ import numpy as np
 import pytest
 from skimage import data
 
-from mistline.core.degrade.downsample import crop_truth, plan
-from mistline.core.degrade.setup import Setup, make_inputs
 from mistline.core.frame import Frame, luma, to_frame
 from mistline.core.measure.psnr import psnr
 from mistline.core.methods import METHODS, Traits, Window, alone
 from mistline.core.methods.recipe import Pass, Recipe, run_recipe
+from mistline.core.setup import TruthSetup, crop_truth
 
 TRAITS = Traits(noise_sigma=0, edge_width=None, mean_level=0.5, measured_on="a test")
 JOIN = METHODS["several_frames"]
@@ -31,8 +30,8 @@ def panned(name: str, turn: float, frames: int = 7, size: tuple[int, int] = (260
 
 
 def shrunk(truths: list[Frame], factor: float) -> list[Frame]:
-    setup = Setup(factor=factor)
-    return list(make_inputs(truths, setup, plan(truths[0].size, factor)))
+    setup = TruthSetup(factor=factor)
+    return list(setup.inputs(truths, setup.plan(truths[0].size)))
 
 
 def result_of(inputs: list[Frame], target: Frame, at: int, *passes: Pass) -> np.ndarray:
@@ -58,7 +57,7 @@ def test_neighbours_add_detail_to_any_enlarger(
 ) -> None:
     """Common practice: frames that are sampled between one another's pixels hold more than one of them."""
     truths = panned(name, turn)
-    truths = [crop_truth(frame, plan(frame.size, factor)) for frame in truths]
+    truths = [crop_truth(frame, TruthSetup(factor=factor).plan(frame.size)) for frame in truths]
     truth, inputs = truths[3], shrunk(truths, factor)
     one = quality(truth, result_of(inputs, truth, 3, Pass(method=enlarger)))
     mean, joined = (

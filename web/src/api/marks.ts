@@ -24,8 +24,13 @@ export const useDefects = () =>
     staleTime: Infinity,
   });
 
-export const useMapKinds = () =>
-  useQuery({ queryKey: ["maps"], queryFn: () => answer(client.GET("/api/maps")), staleTime: Infinity });
+/** The kinds of fault that maps show, in a test with a truth or without. */
+export const useMapKinds = (has_truth: boolean) =>
+  useQuery({
+    queryKey: ["maps", has_truth],
+    queryFn: () => answer(client.GET("/api/maps", { params: { query: { has_truth } } })),
+    staleTime: Infinity,
+  });
 
 /** A map of faults of an entry at a frame; it is made when it is asked for first. */
 export const useMap = (trial: string, letter: string, fault: string | null, frame: number) =>

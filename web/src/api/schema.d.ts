@@ -135,7 +135,7 @@ export interface paths {
         };
         /**
          * Get Maps
-         * @description The kinds of fault that can be seen as maps.
+         * @description The kinds of fault that can be seen as maps, in a test with a truth or without.
          */
         get: operations["maps"];
         put?: never;
@@ -1434,7 +1434,10 @@ export interface components {
          * @description A measure as the table's head shows it.
          */
         MeasureShown: {
-            /** Better */
+            /**
+             * Better
+             * @description which side is better; empty where nobody can tell
+             */
             better: string;
             /** Digits */
             digits: number;
@@ -1635,6 +1638,24 @@ export interface components {
             version: number;
         };
         /**
+         * NoTruthSetup
+         * @description The source is enlarged `factor` times, or treated as it is.
+         */
+        NoTruthSetup: {
+            /**
+             * Factor
+             * @description How many times smaller each way the input is than the target; 1 keeps the size.
+             * @default 4
+             */
+            factor: number;
+            /**
+             * Test
+             * @default no truth
+             * @constant
+             */
+            test: "no truth";
+        };
+        /**
          * OnMachine
          * @description So many frames of a take were processed on one of several machines, with the median seconds of a run.
          */
@@ -1754,7 +1775,7 @@ export interface components {
         };
         /**
          * PixelRead
-         * @description Code values of a pixel with their bits, CIE L*a*b* (D65) by the sRGB curve, CIEDE2000 from the truth.
+         * @description Code values of a pixel with their bits, CIE L*a*b* (D65) by the sRGB curve, CIEDE2000 from the truth, if any.
          */
         PixelRead: {
             /** Bits */
@@ -1762,7 +1783,7 @@ export interface components {
             /** Codes */
             codes: number[];
             /** From Truth */
-            from_truth: number;
+            from_truth: number | null;
             /** Lab */
             lab: number[];
         };
@@ -1848,7 +1869,7 @@ export interface components {
             suggested: components["schemas"]["Suggested"][];
             /** Takes */
             takes: number;
-            truth: components["schemas"]["Pixels"];
+            target: components["schemas"]["Pixels"];
         };
         /**
          * PlanRequest
@@ -1868,7 +1889,8 @@ export interface components {
             frames?: number | null;
             /** Recipe Ids */
             recipe_ids: string[];
-            setup: components["schemas"]["Setup"];
+            /** Setup */
+            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"];
             /**
              * Source Id
              * Format: uuid
@@ -1966,7 +1988,8 @@ export interface components {
              * @default 0
              */
             frame: number;
-            setup: components["schemas"]["Setup"];
+            /** Setup */
+            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"];
             /**
              * Source Id
              * Format: uuid
@@ -2200,113 +2223,6 @@ export interface components {
             };
             /** Value */
             value: number | null;
-        };
-        /**
-         * Setup
-         * @description How the input of a truth test is made; the steps are carried out in the order of the fields.
-         */
-        Setup: {
-            /**
-             * Blur
-             * @description Gaussian blur of the truth, sigma in its pixels.
-             * @default 0
-             */
-            blur: number;
-            /**
-             * Eight Bit
-             * @description Round to 8 bits on the way.
-             * @default false
-             */
-            eight_bit: boolean;
-            /**
-             * Factor
-             * @description How many times smaller each way the input is; 1 keeps the size.
-             * @default 4
-             */
-            factor: number;
-            /**
-             * Fields
-             * @description Two frames of a clip become one of two fields.
-             * @default progressive
-             * @enum {string}
-             */
-            fields: "progressive" | "upper first" | "lower first";
-            /**
-             * Flicker
-             * @description Flicker of a clip, sigma in % of the light.
-             * @default 0
-             */
-            flicker: number;
-            /**
-             * H264
-             * @description H.264 at this constant rate factor; none if empty.
-             */
-            h264?: number | null;
-            /**
-             * Half Chroma
-             * @description Colour at half the size each way (4:2:0).
-             * @default false
-             */
-            half_chroma: boolean;
-            /**
-             * Hold
-             * @description Every other frame of a clip is dropped and the one before it repeated.
-             * @default false
-             */
-            hold: boolean;
-            /**
-             * Jpeg
-             * @description JPEG at this quality; none if empty.
-             */
-            jpeg?: number | null;
-            /**
-             * Kernel
-             * @description Downsample kernel, antialiased.
-             * @default area
-             * @enum {string}
-             */
-            kernel: "area" | "bicubic" | "lanczos3";
-            /**
-             * Light
-             * @default linear
-             * @enum {string}
-             */
-            light: "encoded" | "linear";
-            /**
-             * Mpeg2
-             * @description MPEG-2 at this quantiser scale; none if empty.
-             */
-            mpeg2?: number | null;
-            /**
-             * Noise
-             * @description Gaussian noise, sigma in 8-bit code values.
-             * @default 0
-             */
-            noise: number;
-            /**
-             * Seed
-             * @description Start of the random numbers of the noise.
-             * @default 1
-             */
-            seed: number;
-            /**
-             * Test
-             * @default truth
-             * @constant
-             */
-            test: "truth";
-            /**
-             * Underexposed
-             * @description Sensor noise of so many stops too little light.
-             * @default 0
-             */
-            underexposed: number;
-            /**
-             * Weave
-             * @description Gate weave of a clip, sigma in pixels of the truth.
-             * @default 0
-             */
-            weave: number;
         };
         /**
          * Source
@@ -2618,12 +2534,24 @@ export interface components {
             created_at: string;
             /** Entries */
             entries: components["schemas"]["Entry"][];
+            /**
+             * Evidence
+             * @description measures that speak for an entry, by the kind of footage
+             */
+            evidence: string[];
             /** First */
             first: number;
             /** Frames */
             frames: number;
-            /** Front */
-            front: string[];
+            /**
+             * Fronts
+             * @description by measure, the entries that none beats in it and in time, the fastest first
+             */
+            fronts: {
+                [key: string]: string[];
+            };
+            /** Has Truth */
+            has_truth: boolean;
             /**
              * Id
              * Format: uuid
@@ -2634,6 +2562,11 @@ export interface components {
             input_traits: components["schemas"]["Traits"] | null;
             /** Kind */
             kind: string | null;
+            /**
+             * Lead
+             * @description the measure that is looked at first
+             */
+            lead: string;
             /** Measures */
             measures: components["schemas"]["MeasureShown"][];
             /** Name */
@@ -2649,7 +2582,8 @@ export interface components {
              * @description pairs of entries that no eye can tell apart
              */
             same: components["schemas"]["Pair"][];
-            setup: components["schemas"]["Setup"];
+            /** Setup */
+            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"];
             /**
              * Source Frames
              * @description all frames of the source; the trial is about a part of them
@@ -2741,7 +2675,8 @@ export interface components {
             name: string;
             /** Recipe Ids */
             recipe_ids: string[];
-            setup: components["schemas"]["Setup"];
+            /** Setup */
+            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"];
             /**
              * Source Id
              * Format: uuid
@@ -2762,6 +2697,113 @@ export interface components {
             name: string;
             /** Pick */
             pick: string | null;
+        };
+        /**
+         * TruthSetup
+         * @description How the input is made; the steps are carried out in the order of the fields, after blur the truth is shrunk.
+         */
+        TruthSetup: {
+            /**
+             * Blur
+             * @description Gaussian blur of the truth, sigma in its pixels.
+             * @default 0
+             */
+            blur: number;
+            /**
+             * Eight Bit
+             * @description Round to 8 bits on the way.
+             * @default false
+             */
+            eight_bit: boolean;
+            /**
+             * Factor
+             * @description How many times smaller each way the input is than the target; 1 keeps the size.
+             * @default 4
+             */
+            factor: number;
+            /**
+             * Fields
+             * @description Two frames of a clip become one of two fields.
+             * @default progressive
+             * @enum {string}
+             */
+            fields: "progressive" | "upper first" | "lower first";
+            /**
+             * Flicker
+             * @description Flicker of a clip, sigma in % of the light.
+             * @default 0
+             */
+            flicker: number;
+            /**
+             * H264
+             * @description H.264 at this constant rate factor; none if empty.
+             */
+            h264?: number | null;
+            /**
+             * Half Chroma
+             * @description Colour at half the size each way (4:2:0).
+             * @default false
+             */
+            half_chroma: boolean;
+            /**
+             * Hold
+             * @description Every other frame of a clip is dropped and the one before it repeated.
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Jpeg
+             * @description JPEG at this quality; none if empty.
+             */
+            jpeg?: number | null;
+            /**
+             * Kernel
+             * @description Downsample kernel, antialiased.
+             * @default area
+             * @enum {string}
+             */
+            kernel: "area" | "bicubic" | "lanczos3";
+            /**
+             * Light
+             * @default linear
+             * @enum {string}
+             */
+            light: "encoded" | "linear";
+            /**
+             * Mpeg2
+             * @description MPEG-2 at this quantiser scale; none if empty.
+             */
+            mpeg2?: number | null;
+            /**
+             * Noise
+             * @description Gaussian noise, sigma in 8-bit code values.
+             * @default 0
+             */
+            noise: number;
+            /**
+             * Seed
+             * @description Start of the random numbers of the noise.
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Test
+             * @default truth
+             * @constant
+             */
+            test: "truth";
+            /**
+             * Underexposed
+             * @description Sensor noise of so many stops too little light.
+             * @default 0
+             */
+            underexposed: number;
+            /**
+             * Weave
+             * @description Gate weave of a clip, sigma in pixels of the truth.
+             * @default 0
+             */
+            weave: number;
         };
         /** ValidationError */
         ValidationError: {
@@ -3008,7 +3050,9 @@ export interface operations {
     };
     maps: {
         parameters: {
-            query?: never;
+            query?: {
+                has_truth?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -93,13 +93,13 @@ export function LookPage({ trial }: { trial: Trial }) {
   const [taken, take] = useState<Taken | null>(null);
   const spots = useSpots(trial.id).data ?? [];
   const remarks = useRemarks(trial.id).data ?? [];
-  const maps = useMapKinds().data ?? [];
+  const maps = useMapKinds(trial.has_truth).data ?? [];
   const mapped = readMapped(look.params, maps);
   const seek = usePlayer((player) => player.seek);
   const letters = choices.map((choice) => choice.id).filter((id) => id.length === 1);
   const choiceOf = (id: string) => choices.find((choice) => choice.id === id) as Choice;
   const shown = look.panes.map((id, index) => choiceOf(index === look.focus && look.held ? look.held : id));
-  const active = choiceOf(look.panes[look.focus] ?? "truth");
+  const active = choiceOf(look.panes[look.focus] ?? look.anchor);
   const { map } = useFaultMap(trial, active, mapped);
   const side = look.params.get("side") ?? (mode === "wall" ? "none" : "entries");
   const inRace = trial.entries.filter(({ control, standing }) => !control && standing !== "retired");
@@ -184,7 +184,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   useDriver(mode === "panes" || paired(mode) ? seen : NOTHING);
   const axis = look.params.get("along") === "column" ? "column" : "row";
   const slice = useSlice(axis);
-  const truth = choiceOf("truth").picture;
+  const truth = choices.find(({ id }) => id === "truth")?.picture ?? null;
   const marksOf = ({ id }: Choice): Mark[] => [
     ...(marked ? spots.map((spot) => ({ ...spot, key: spot.id })) : []),
     ...remarks
@@ -280,7 +280,7 @@ export function LookPage({ trial }: { trial: Trial }) {
                 look={look}
                 mode={pair}
                 sides={[shown[0] as Choice, shown[1] as Choice]}
-                extent={trial.plan.truth}
+                extent={trial.plan.target}
                 truth={truth}
                 marks={marksOf(active)}
                 onDraw={marking ? draw : null}

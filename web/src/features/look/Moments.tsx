@@ -42,7 +42,7 @@ function Trace({ trial }: { trial: Trial }) {
   const frame = useViewport((view) => view.frame);
   const seek = usePlayer((player) => player.seek);
   const [from, to] = [usePlayer((player) => player.from), usePlayer((player) => player.to)];
-  const [chosen, choose] = useState("ssim");
+  const [chosen, choose] = useState(trial.lead);
   const measures = trial.measures.filter((measure) =>
     trial.entries.some((entry) => entry.scores[measure.id]?.frames?.some((value) => value !== null)),
   );

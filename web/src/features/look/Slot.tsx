@@ -41,7 +41,7 @@ function Values({ choice, truth }: { choice: Choice; truth: Picture | null }) {
   );
 }
 
-/** How far a result lies off its truth, in truth pixels, where that is sure and worth a word; null elsewhere. */
+/** How far a result lies off its truth or input, in its pixels, where that is sure and worth a word; null elsewhere. */
 export function misplaced({ entry }: Choice): Shift | null {
   const { right = 0, down = 0, sure = 0 } = entry?.scores.registration?.parts ?? {};
   return sure && Math.hypot(right, down) >= WORTH_A_WORD ? { right, down } : null;
@@ -194,7 +194,7 @@ function Loupe({ choice, trial }: { choice: Choice; trial: Trial }) {
       <div className="relative size-36">
         <Cell
           picture={choice.picture}
-          extent={trial.plan.truth}
+          extent={trial.plan.target}
           x={place.x + 0.5}
           y={place.y + 0.5}
           zoom={zoom}
@@ -208,7 +208,8 @@ function Loupe({ choice, trial }: { choice: Choice; trial: Trial }) {
           {found.codes.join(" ")}
           <br />
           <span className="text-[#c4c4c4]">
-            {found.bits}-bit{choice.id !== "truth" && `, ΔE00 ${found.from_truth.toFixed(2)}`}
+            {found.bits}-bit
+            {choice.id !== "truth" && found.from_truth != null && `, ΔE00 ${found.from_truth.toFixed(2)}`}
           </span>
           <br />
           L*a*b* {found.lab.map((value) => value.toFixed(1)).join(" ")}
@@ -275,7 +276,7 @@ export function Slot(props: SlotProps) {
       <div className="flex">
         <Caption
           choice={choice}
-          extent={trial.plan.truth}
+          extent={trial.plan.target}
           truth={truth}
           doing={{ pinned, pin: onPin, placed, place: onPlace }}
         />

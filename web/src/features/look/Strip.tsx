@@ -7,7 +7,10 @@ import { CHIP, FIELD } from "./chip";
 import type { Choice } from "./useLook";
 
 const FIRST = ["ssim", "psnr_luma", "detail_kept", "noise_left", "halo", "ciede2000"];
+const BESIDE_INPUT = ["noise_left", "detail_beyond", "edge_width", "halo", "blotch", "ciede2000_soft"];
 const SMALLEST = 11; // pixels a side: less is a point, and cannot be measured
+
+const firstOf = (trial: Trial) => (trial.has_truth ? FIRST : BESIDE_INPUT);
 
 /** A figure: filled when it is the best, framed when it cannot be told from the best. */
 export function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
@@ -73,6 +76,7 @@ const signed = (value: number) => `${value < 0 ? "−" : ""}${Math.abs(value).to
 /** The exact values of everything at one pixel. */
 function PixelTable({ found }: { found: Record<string, PixelRead> }) {
   const names: Record<string, string> = { truth: "Truth", input: "Input" };
+  const apart = "truth" in found;
   return (
     <table className="text-[13px] tabular-nums" data-testid="pixel">
       <thead>
@@ -80,7 +84,7 @@ function PixelTable({ found }: { found: Record<string, PixelRead> }) {
           <td />
           <th className="pr-6 font-normal">code values</th>
           <th className="pr-6 font-normal">L*, a*, b*</th>
-          <th className="font-normal">ΔE00 from the truth</th>
+          {apart && <th className="font-normal">ΔE00 from the truth</th>}
         </tr>
       </thead>
       <tbody>
@@ -93,7 +97,7 @@ function PixelTable({ found }: { found: Record<string, PixelRead> }) {
               {codes.join(" ")} <span className="text-[#b9b9b9]">{bits}-bit</span>
             </td>
             <td className="pr-6">{lab.map(signed).join(", ")}</td>
-            <td>{name === "truth" ? "" : from_truth.toFixed(2)}</td>
+            {apart && <td>{name === "truth" ? "" : from_truth?.toFixed(2)}</td>}
           </tr>
         ))}
       </tbody>
@@ -195,10 +199,16 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
   const [all, setAll] = useState(false);
   const done = trial.entries.filter((entry) => entry.state === "done").length;
   const point = part.width < SMALLEST || part.height < SMALLEST;
-  const found = usePartScores(trial.id, point ? null : part, spot?.id ?? null, done, all ? null : FIRST);
+  const found = usePartScores(
+    trial.id,
+    point ? null : part,
+    spot?.id ?? null,
+    done,
+    all ? null : firstOf(trial),
+  );
   const pixel = usePixel(trial.id, point ? part : null, done);
-  const order = FIRST.flatMap((id) => trial.measures.find((measure) => measure.id === id) ?? []);
-  const rest = trial.measures.filter(({ id }) => !FIRST.includes(id));
+  const order = firstOf(trial).flatMap((id) => trial.measures.find((measure) => measure.id === id) ?? []);
+  const rest = trial.measures.filter(({ id }) => !firstOf(trial).includes(id));
   const where = point
     ? `Point ${part.left}, ${part.top}`
     : `${part.width} × ${part.height} pixels at ${part.left}, ${part.top}`;

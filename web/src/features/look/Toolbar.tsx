@@ -93,7 +93,7 @@ export function Toolbar(props: Props) {
         ))}
       </div>
       <ZoomChips factor={trial.setup.factor} />
-      <ViewingSize pixels={trial.plan.truth.width} />
+      <ViewingSize pixels={trial.plan.target.width} />
       {mode === "panes" && (
         <span className="flex items-center gap-1">
           <span className="text-[#c4c4c4]">Map</span>

@@ -148,7 +148,7 @@ interface Props {
 /** Everything that can be looked at; a press or a drag puts it into a pane, retired entries stand last. */
 export function Tray({ trial, choices, panes, focus, remarks, put }: Props) {
   const last = (choice: Choice) => Number(choice.entry?.standing === "retired");
-  const measure = trial.measures.find(({ id }) => id === "ssim");
+  const measure = trial.measures.find(({ id }) => id === trial.lead);
   return (
     <ul aria-label="Entries">
       {[...choices]

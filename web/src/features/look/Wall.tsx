@@ -15,7 +15,7 @@ const PINNED = ["truth", "input"];
 export function ordered(choices: Choice[], measure: Measure | undefined, hand: string[]): Choice[] {
   const worth = ({ entry }: Choice) => {
     const score = measure && entry?.scores[measure.id];
-    if (!measure || !score || score.note) return -Infinity;
+    if (!measure?.better || !score || score.note) return -Infinity;
     const value = score.value ?? Infinity;
     return measure.better === "higher" ? value : -Math.abs(value);
   };
@@ -128,7 +128,7 @@ function Row({ trial, spot, columns, measure, zoom, go }: RowProps) {
             {choice.picture ? (
               <Cell
                 picture={choice.picture}
-                extent={trial.plan.truth}
+                extent={trial.plan.target}
                 x={spot.left + spot.width / 2}
                 y={spot.top + spot.height / 2}
                 zoom={zoom}

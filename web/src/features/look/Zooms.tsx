@@ -45,8 +45,8 @@ export function Zooms({ trial, shown }: { trial: Trial; shown: Choice[] }) {
                 <Cell
                   picture={choice.picture}
                   extent={extent}
-                  x={zoom === null ? trial.plan.truth.width / 2 : x}
-                  y={zoom === null ? trial.plan.truth.height / 2 : y}
+                  x={zoom === null ? trial.plan.target.width / 2 : x}
+                  y={zoom === null ? trial.plan.target.height / 2 : y}
                   zoom={zoom}
                   frame={frame}
                   label={`${choice.name}, ${name}`}

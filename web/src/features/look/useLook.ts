@@ -45,19 +45,14 @@ export function useChoices(trial: Trial): Choice[] {
     waiting: picture ? null : "not made yet",
     entry: null,
   });
-  const size = trial.plan.input;
+  const { input: size, target } = trial.plan;
+  const truth = plain("truth", "Truth", "Truth", `${target.width} × ${target.height}`, trial.truth_picture);
   return [
-    plain(
-      "truth",
-      "Truth",
-      "Truth",
-      `${trial.plan.truth.width} × ${trial.plan.truth.height}`,
-      trial.truth_picture,
-    ),
+    ...(trial.has_truth ? [truth] : []),
     plain(
       "input",
       "Input",
-      "Input, enlarged to the same size",
+      size.width === target.width ? "Input" : "Input, enlarged to the same size",
       `${size.width} × ${size.height}`,
       trial.input_picture,
     ),
@@ -91,6 +86,8 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const [held, hold] = useState<string | null>(null);
   const letters = choices.map((choice) => choice.id);
   const moving = trial.frames > 1;
+  // What everything is held against: the truth, or without one the input.
+  const anchor = letters[0] ?? "input";
   const { mode, panes, focus, pinned, placed } = readAddress(params, letters, moving);
   const change = useAddress();
   // Keys come faster than renderings: what they act on is read from the address as it is now.
@@ -126,7 +123,7 @@ export function useLook(trial: Trial, choices: Choice[]) {
     const loose = at.panes.filter((id) => !at.pinned.includes(id));
     const room = Math.max(0, count - (at.panes.length - loose.length));
     const staying = at.panes.filter((id) => at.pinned.includes(id) || loose.indexOf(id) < room);
-    const kept = count === 1 ? [at.panes[at.focus] ?? "truth"] : staying.slice(0, count);
+    const kept = count === 1 ? [at.panes[at.focus] ?? anchor] : staying.slice(0, count);
     const panes = [...kept, ...spare].slice(0, count);
     const focused = Math.min(count === 1 ? 0 : at.focus, panes.length - 1);
     change({ mode: at.mode === "time" ? "time" : "panes", panes: panes.join(","), focus: String(focused) });
@@ -136,13 +133,13 @@ export function useLook(trial: Trial, choices: Choice[]) {
     const at = now();
     setFocus((at.focus + step + at.panes.length) % at.panes.length);
   };
-  /** Another mode; for two pictures the active one against the truth, or against what stood beside it before. */
+  /** Another mode; for two pictures the active one against the anchor, or against what stood beside it before. */
   const compare = (mode: Mode) => {
     const at = now();
     if (at.mode === mode || (mode === "time" && !moving)) return;
     if (!paired(mode) || paired(at.mode)) return change({ mode });
-    const second = at.panes[at.focus] ?? "truth";
-    const first = ["truth", ...at.panes, ...letters].find((id) => id !== second) ?? "truth";
+    const second = at.panes[at.focus] ?? anchor;
+    const first = [anchor, ...at.panes, ...letters].find((id) => id !== second) ?? anchor;
     change({ mode, panes: `${first},${second}`, focus: "1" });
   };
   /** Two pictures one after the other in one pane: B goes back and forth. */
@@ -165,8 +162,9 @@ export function useLook(trial: Trial, choices: Choice[]) {
     panes,
     focus,
     mode,
+    anchor,
     held,
-    hold,
+    hold: (id: string | null) => hold(id !== null && letters.includes(id) ? id : null),
     put,
     putAt,
     pin,
@@ -216,13 +214,15 @@ export function useSlice(axis: Slice["axis"]): Slice {
   return { axis, at };
 }
 
-/** Panes and focus as an address names them; what it names wrongly becomes the truth. */
+/** Panes and focus as an address names them; what it names wrongly becomes the first there is. */
 function readAddress(params: URLSearchParams, letters: string[], moving: boolean) {
-  const asked = (params.get("panes") ?? "truth,input,A,B").split(",").slice(0, MOST_PANES);
+  const anchor = letters[0] ?? "input";
+  const usual = ["truth", "input", "A", "B"].filter((id) => letters.includes(id));
+  const asked = (params.get("panes")?.split(",") ?? usual).slice(0, MOST_PANES);
   const named = params.get("mode");
   const mode = MODES.find((one) => one === named && (moving || one !== "time")) ?? "panes";
-  const known = asked.map((id) => (letters.includes(id) ? id : "truth"));
-  const panes = paired(mode) ? [...known, "truth"].slice(0, 2) : known;
+  const known = asked.map((id) => (letters.includes(id) ? id : anchor));
+  const panes = paired(mode) ? [...known, anchor].slice(0, 2) : known;
   const focus = Number(params.get("focus") ?? panes.length - 1) || 0;
   const listed = (key: string) => (params.get(key) ?? "").split(",").filter((id) => letters.includes(id));
   const [pinned, placed] = [listed("pin"), listed("placed")];
@@ -252,7 +252,7 @@ function useOpening(trial: Trial, params: URLSearchParams, choices: Choice[]) {
     useViewport.getState().showFrame(usePlayer.getState().wanted);
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [trial.id, trial.frames, rate]);
-  const { width, height } = trial.plan.truth;
+  const { width, height } = trial.plan.target;
   useEffect(() => {
     const named = (key: string, otherwise: number) => Number(params.get(key) ?? otherwise) || 0;
     const [x, y] = [named("x", width / 2), named("y", height / 2)];

@@ -8,7 +8,7 @@ import { CELL, Figure } from "./ScoreTable";
 /** One measure at every spot, and what the spots together say. */
 export function AtSpots({ trial }: { trial: Trial }) {
   const spots = useSpots(trial.id).data ?? [];
-  const [chosen, choose] = useState("ssim");
+  const [chosen, choose] = useState(trial.lead);
   const done = trial.entries.filter(({ state }) => state === "done");
   const found = useAllSpotScores(trial.id, done.length > 0 ? spots.map(({ id }) => id) : [], done.length);
   const measured = found.filter(({ data }) => data).length;

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Entry, Measure, Trial } from "../../api/client";
 import { useRemarks } from "../../api/marks";
 import { bytes, frameRate, rateOf, seconds } from "../../ui/format";
-import { commonNote } from "./notes";
+import { aim, commonNote } from "./notes";
 import { overFrames, quantile } from "./overFrames";
 import { LetterPlate } from "../../ui/LetterPlate";
 
@@ -23,10 +23,6 @@ function Marked({ mark, children }: { mark: string | undefined; children: React.
   );
 }
 
-function aim(measure: Measure): string {
-  return measure.better.startsWith("nearer") ? `best ${measure.better}` : `${measure.better} is better`;
-}
-
 function Name({ measure }: { measure: Measure }) {
   return (
     <Popover className="relative">
@@ -36,7 +32,8 @@ function Name({ measure }: { measure: Measure }) {
       <PopoverPanel anchor="bottom start" className={HELP}>
         <p>{measure.meaning}</p>
         <p className="mt-1 text-[13px] text-soft">
-          {aim(measure)}; closer than {measure.tie} {measure.unit} counts as a tie. Source: {measure.source}.
+          {aim(measure) || "no side is known to be better"}; closer than {measure.tie} {measure.unit} counts
+          as a tie. Source: {measure.source}.
         </p>
       </PopoverPanel>
     </Popover>

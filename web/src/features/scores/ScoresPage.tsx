@@ -77,7 +77,8 @@ function TakenOn({ trial }: { trial: Trial }) {
         ) : null,
       )}
       <li>
-        Scores: the written 16-bit file, decoded again, against the truth. The shaded columns are controls.
+        Scores: the written 16-bit file, decoded again, against the {trial.has_truth ? "truth" : "input"}. The
+        shaded columns are controls.
       </li>
       {disturbed.length > 0 && (
         <li className="border-l-4 border-accent pl-2">

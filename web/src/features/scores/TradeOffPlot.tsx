@@ -1,28 +1,30 @@
 import { CartesianGrid, ErrorBar, ResponsiveContainer, Scatter, ScatterChart, XAxis, YAxis } from "recharts";
 import type { Entry, Trial } from "../../api/client";
-import { seconds } from "../../ui/format";
 import { dashOf } from "../../ui/letters";
+import { useDraft } from "../../ui/useDraft";
+import { axesOf, COSTS, decades, evenSteps, type Axis } from "./axes";
 
 interface Point {
   letter: string;
   control: boolean;
-  time: number;
-  ssim: number;
-  range: [number, number];
+  x: number;
+  y: number;
+  /** From the fastest repeat to the slowest, on both sides of the median, where the axis is the time. */
+  range?: [number, number];
 }
 
-function pointOf(entry: Entry): Point[] {
-  const { timing } = entry;
-  const ssim = entry.scores.ssim?.value;
-  if (timing?.median == null || ssim == null) return [];
-  const process = timing.process ?? [];
+function pointOf(entry: Entry, across: Axis, up: Axis): Point[] {
+  const [x, y] = [across.of(entry), up.of(entry)];
+  if (x === null || y === null) return [];
+  const process = entry.timing?.process ?? [];
+  const range = across.id === "time" && process.length > 0;
   return [
     {
       letter: entry.letter,
       control: entry.control !== null,
-      time: timing.median,
-      ssim,
-      range: [timing.median - Math.min(...process), Math.max(...process) - timing.median],
+      x,
+      y,
+      ...(range && { range: [x - Math.min(...process), Math.max(...process) - x] }),
     },
   ];
 }
@@ -49,55 +51,89 @@ function Mark({ cx = 0, cy = 0, payload }: { cx?: number; cy?: number; payload?:
   );
 }
 
-/** A decade ladder of 1-2-5 steps that spans the times. */
-function ticks(low: number, high: number): number[] {
-  const steps: number[] = [];
-  for (let power = -4; power < 6; power++) for (const step of [1, 2, 5]) steps.push(step * 10 ** power);
-  const from = steps.findLastIndex((step) => step <= low);
-  return steps.slice(Math.max(0, from), steps.findIndex((step) => step >= high) + 1);
+interface AxisPickProps {
+  name: string;
+  axes: Axis[];
+  value: Axis;
+  onChange: (id: string) => void;
 }
 
-/** Even steps that enclose the values, about five of them. */
-function evenTicks(values: number[]): number[] {
-  const [low, high] = [Math.min(...values), Math.max(...values)];
-  const step =
-    [0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2].find((size) => (high - low) / size <= 4) ?? 0.25;
-  const first = Math.floor(low / step - 0.25);
-  const count = Math.ceil(high / step + 0.25) - first;
-  return Array.from({ length: count + 1 }, (_, index) => Number(((first + index) * step).toFixed(3)));
-}
-
-/** SSIM against time, with the trade-off front: nothing on the line is beaten in both. */
-export function TradeOffPlot({ trial }: { trial: Trial }) {
-  const points = trial.entries.flatMap(pointOf);
-  if (points.length === 0) return <p className="text-soft">The plot appears with the first finished take.</p>;
-  const times = ticks(
-    Math.min(...points.map(({ time, range }) => time - range[0])),
-    Math.max(...points.map(({ time, range }) => time + range[1])),
+function AxisPick({ name, axes, value, onChange }: AxisPickProps) {
+  return (
+    <label className="flex items-center gap-1.5 text-[14px]">
+      {name}
+      <select
+        value={value.id}
+        onChange={(event) => onChange(event.target.value)}
+        className="max-w-56 rounded-sm border border-line bg-sheet px-1 py-0.5"
+      >
+        {axes.map(({ id, name }) => (
+          <option key={id} value={id}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </label>
   );
-  const grades = evenTicks(points.map((point) => point.ssim));
-  const front = trial.front.flatMap((letter) => points.filter((point) => point.letter === letter));
+}
+
+const stepsOf = ({ logarithmic }: Axis, values: number[]) =>
+  logarithmic && Math.min(...values) > 0 ? decades(values) : evenSteps(values);
+
+/** Two figures of every entry against one another; with time, what none beats in both is joined by a line. */
+export function TradeOffPlot({ trial }: { trial: Trial }) {
+  const [chosen, choose] = useDraft(`plot:${trial.id}`, { up: trial.lead, across: "time" });
+  const axes = axesOf(trial);
+  const find = (id: string, otherwise: Axis | undefined) => axes.find((axis) => axis.id === id) ?? otherwise;
+  const up = find(
+    chosen.up,
+    axes.find((axis) => !COSTS.includes(axis)),
+  );
+  const across = find(chosen.across, axes[0]);
+  const points = up && across ? trial.entries.flatMap((entry) => pointOf(entry, across, up)) : [];
+  if (!up || !across || points.length === 0)
+    return <p className="text-soft">The plot appears with the first finished take.</p>;
+  const columns = stepsOf(
+    across,
+    points.flatMap(({ x, range }) => (range ? [x - range[0], x + range[1]] : [x])),
+  );
+  const rows = stepsOf(
+    up,
+    points.map(({ y }) => y),
+  );
+  const joined = across.id === "time" ? (trial.fronts[up.id] ?? []) : [];
+  const front = joined.flatMap((letter) => points.filter((point) => point.letter === letter));
   return (
     <figure>
-      <figcaption className="mb-1 text-xl font-display font-semibold">Structure kept against time</figcaption>
-      <p className="mb-2 text-[14px] text-soft">
-        Up is closer to the truth, left is faster. The line joins the entries that none beats in both:{" "}
-        {trial.front.join(", ")}.
-      </p>
+      <figcaption className="mb-1 text-xl font-display font-semibold">One figure against another</figcaption>
+      <div className="mb-2 flex flex-wrap gap-x-5 gap-y-1">
+        <AxisPick name="Up" axes={axes} value={up} onChange={(id) => choose({ ...chosen, up: id })} />
+        <AxisPick
+          name="Across"
+          axes={axes}
+          value={across}
+          onChange={(id) => choose({ ...chosen, across: id })}
+        />
+      </div>
+      {joined.length > 0 && (
+        <p className="mb-2 text-[14px] text-soft">
+          The line joins the entries that none beats in both: {joined.join(", ")}.
+        </p>
+      )}
       <div className="h-60">
         <ResponsiveContainer>
           <ScatterChart margin={{ top: 12, right: 24, bottom: 24, left: 12 }}>
             <CartesianGrid stroke="var(--color-line)" />
             <XAxis
               type="number"
-              dataKey="time"
-              scale="log"
-              domain={[times[0] ?? 0.01, times.at(-1) ?? 1]}
-              ticks={times}
-              tickFormatter={seconds}
+              dataKey="x"
+              scale={across.logarithmic ? "log" : "linear"}
+              domain={[columns[0] ?? 0, columns.at(-1) ?? 1]}
+              ticks={columns}
+              tickFormatter={across.text}
               stroke="var(--color-soft)"
               label={{
-                value: "time for one frame (logarithmic)",
+                value: labelOf(across),
                 position: "insideBottom",
                 offset: -14,
                 fill: "var(--color-soft)",
@@ -105,13 +141,20 @@ export function TradeOffPlot({ trial }: { trial: Trial }) {
             />
             <YAxis
               type="number"
-              dataKey="ssim"
-              width={64}
-              domain={[grades[0] ?? 0, grades.at(-1) ?? 1]}
-              ticks={grades}
-              tickFormatter={(value: number) => value.toFixed(3)}
+              dataKey="y"
+              width={72}
+              scale={up.logarithmic ? "log" : "linear"}
+              domain={[rows[0] ?? 0, rows.at(-1) ?? 1]}
+              ticks={rows}
+              tickFormatter={up.text}
               stroke="var(--color-soft)"
-              label={{ value: "SSIM", angle: -90, position: "insideLeft", fill: "var(--color-soft)" }}
+              label={{
+                value: labelOf(up),
+                angle: -90,
+                position: "insideLeft",
+                style: { textAnchor: "middle" },
+                fill: "var(--color-soft)",
+              }}
             />
             <Scatter
               data={front}
@@ -120,13 +163,15 @@ export function TradeOffPlot({ trial }: { trial: Trial }) {
               isAnimationActive={false}
             />
             <Scatter data={points} shape={<Mark />} isAnimationActive={false}>
-              <ErrorBar
-                dataKey="range"
-                direction="x"
-                stroke="var(--color-soft)"
-                strokeWidth={1.5}
-                width={5}
-              />
+              {across.id === "time" && (
+                <ErrorBar
+                  dataKey="range"
+                  direction="x"
+                  stroke="var(--color-soft)"
+                  strokeWidth={1.5}
+                  width={5}
+                />
+              )}
             </Scatter>
           </ScatterChart>
         </ResponsiveContainer>
@@ -134,3 +179,6 @@ export function TradeOffPlot({ trial }: { trial: Trial }) {
     </figure>
   );
 }
+
+const labelOf = ({ name, logarithmic, aim }: Axis) =>
+  `${name}${aim && ` (${aim})`}${logarithmic ? ", logarithmic" : ""}`;

@@ -6,3 +6,9 @@ export function commonNote(entries: Entry[], measure: Measure): string | null {
   const [note] = notes;
   return notes.size === 1 && note ? note : null;
 }
+
+/** Which side of a measure is better, in words; empty where nobody can tell. */
+export function aim({ better }: Measure): string {
+  if (!better) return "";
+  return better.startsWith("nearer") ? `best ${better}` : `${better} is better`;
+}

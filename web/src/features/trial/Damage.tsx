@@ -1,6 +1,6 @@
 import { Switch } from "@headlessui/react";
 import { useDeferredValue, useState } from "react";
-import { thumbnail, type Setup, type Source } from "../../api/client";
+import { thumbnail, type Source, type TruthSetup } from "../../api/client";
 import { usePreview } from "../../api/queries";
 import { Trouble } from "../../ui/parts";
 
@@ -37,11 +37,11 @@ const CODECS: DamageAmount[] = [
 ];
 /** Amounts that are absent where they are off. */
 const ABSENT = new Set(["jpeg", "h264", "mpeg2"]);
-const FIELDS: Setup["fields"][] = ["progressive", "upper first", "lower first"];
+const FIELDS: TruthSetup["fields"][] = ["progressive", "upper first", "lower first"];
 
 interface DamageProps {
-  setup: Setup;
-  change: (part: Partial<Setup>) => void;
+  setup: TruthSetup;
+  change: (part: Partial<TruthSetup>) => void;
 }
 
 /** One kind of damage: off at 0, a usual amount when it is switched on. */
@@ -102,7 +102,7 @@ function OfClips({ setup, change }: DamageProps) {
         Frames
         <select
           value={setup.fields}
-          onChange={(event) => change({ fields: event.target.value as Setup["fields"] })}
+          onChange={(event) => change({ fields: event.target.value as TruthSetup["fields"] })}
           className="rounded-sm border border-line bg-sheet px-1.5 py-0.5"
         >
           {FIELDS.map((fields) => (
@@ -142,7 +142,7 @@ export function Damage({ setup, change, moving }: DamageProps & { moving: boolea
 }
 
 /** Truth and input of the set-up side by side on a crop; a click on the small picture moves the crop. */
-export function InputPreview({ source, setup, frame }: { source: Source; setup: Setup; frame: number }) {
+export function InputPreview({ source, setup, frame }: { source: Source; setup: TruthSetup; frame: number }) {
   const [place, setPlace] = useState({ across: 0.5, down: 0.5 });
   const shown = usePreview(source.id, useDeferredValue(setup), { frame: useDeferredValue(frame), ...place });
   const picture = (data: string) => `data:image/png;base64,${data}`;

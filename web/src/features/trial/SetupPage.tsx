@@ -1,23 +1,27 @@
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { type Plan, type RecipeItem, type Setup } from "../../api/client";
+import { type Plan, type RecipeItem, type Setup, type TruthSetup } from "../../api/client";
 import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
 import { Damage, InputPreview } from "./Damage";
 import { PartPick, usualPart, type Part } from "./PartPick";
-import { fromAddress, isForClips, toAddress, UNDAMAGED } from "./setupAddress";
+import { fromAddress, isForClips, NO_TRUTH, toAddress, UNDAMAGED } from "./setupAddress";
 import { bytes, noise, percent, pixels, seconds } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, Page, Trouble } from "../../ui/parts";
 
 const FACTORS = [1, 2, 3, 4, 5];
-const KERNELS: [Setup["kernel"], string][] = [
+const KERNELS: [TruthSetup["kernel"], string][] = [
   ["area", "Area mean"],
   ["bicubic", "Bicubic, antialiased"],
   ["lanczos3", "Lanczos 3, antialiased"],
 ];
-const LIGHTS: [Setup["light"], string][] = [
+const LIGHTS: [TruthSetup["light"], string][] = [
   ["linear", "Linear light"],
   ["encoded", "Encoded values"],
+];
+const TESTS: [Setup["test"], string][] = [
+  ["truth", "Truth test: the source is the truth, the input is made from it"],
+  ["no truth", "No truth: the source is the input"],
 ];
 const ALWAYS_IN = "Nearest neighbour";
 
@@ -50,11 +54,17 @@ function Pick<T extends string | number>({ name, options, value, onChange }: Pic
   );
 }
 
-function FactorPick({ value, onChange }: { value: number; onChange: (value: number) => void }) {
+interface FactorProps {
+  name: string;
+  value: number;
+  onChange: (value: number) => void;
+}
+
+function FactorPick({ name, value, onChange }: FactorProps) {
   return (
     <div className="flex flex-wrap items-end gap-4">
       <Pick
-        name="Factor: how many times smaller each way the input is"
+        name={`Factor: ${name}`}
         options={FACTORS.map((factor) => [factor, factor === 1 ? "same size" : `${factor}x`])}
         value={value}
         onChange={onChange}
@@ -88,7 +98,7 @@ function SourcePick({ value, onChange }: { value: string | null; onChange: (id: 
         {chosen && <Scrubbed source={chosen} className="max-h-24" />}
       </span>
       <label className="grow">
-        <span className="mb-1 block text-[13px] text-soft">Source, taken as the truth</span>
+        <span className="mb-1 block text-[13px] text-soft">Source</span>
         <select
           value={value ?? ""}
           onChange={(event) => onChange(event.target.value)}
@@ -122,11 +132,12 @@ interface RecipeListProps {
   plan: Plan | undefined;
   /** All frames of the source. */
   frames: number;
+  has_truth: boolean;
   toggle: (id: string) => void;
   reset: (none: boolean) => void;
 }
 
-function RecipeList({ recipes, suggested, chosen, plan, frames, toggle, reset }: RecipeListProps) {
+function RecipeList({ recipes, suggested, chosen, plan, frames, has_truth, toggle, reset }: RecipeListProps) {
   const outlook = new Map(plan?.forecasts.map((forecast) => [forecast.recipe_id, forecast]));
   return (
     <fieldset>
@@ -179,7 +190,9 @@ function RecipeList({ recipes, suggested, chosen, plan, frames, toggle, reset }:
         })}
       </ul>
       <p className="mt-2 text-[14px] text-soft">
-        Two controls enter by themselves: nearest neighbour, and the truth through the same write and read.
+        {has_truth
+          ? "Two controls enter by themselves: nearest neighbour, and the truth through the same write and read."
+          : "One control enters by itself: nearest neighbour, the input as it is."}
       </p>
     </fieldset>
   );
@@ -225,21 +238,38 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
   const exact = plan.factors.every((factor) => Math.abs(factor - setup.factor) < 1e-9);
   return (
     <ul className="space-y-2">
-      <li>
-        The truth is <b>{pixels(plan.truth)}</b>
-        {left || top ? `, cropped by ${left} × ${top} pixels to fit the factor.` : ", nothing is cropped."}
-      </li>
-      <li>
-        {setup.factor === 1 ? (
-          "The input keeps its size; only the damage is put on it."
-        ) : (
-          <>
-            The input will be <b>{pixels(plan.input)}</b>: <b>{percent(plan.share)}</b> of the data is left
-            (1/
-            {Number((1 / plan.share).toFixed(1))}).
-          </>
-        )}
-      </li>
+      {setup.test === "truth" ? (
+        <>
+          <li>
+            The truth is <b>{pixels(plan.target)}</b>
+            {left || top
+              ? `, cropped by ${left} × ${top} pixels to fit the factor.`
+              : ", nothing is cropped."}
+          </li>
+          <li>
+            {setup.factor === 1 ? (
+              "The input keeps its size; only the damage is put on it."
+            ) : (
+              <>
+                The input will be <b>{pixels(plan.input)}</b>: <b>{percent(plan.share)}</b> of the data is
+                left (1/
+                {Number((1 / plan.share).toFixed(1))}).
+              </>
+            )}
+          </li>
+        </>
+      ) : (
+        <>
+          <li>
+            The input is the source, <b>{pixels(plan.input)}</b>; the results will be{" "}
+            <b>{pixels(plan.target)}</b>.
+          </li>
+          <li>
+            Nobody knows what they should look like: entries are held against the input and against one
+            another, and nothing is called lost or invented.
+          </li>
+        </>
+      )}
       {!exact && (
         <li>
           No whole number of pixels fits: the factor becomes{" "}
@@ -247,8 +277,9 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
         </li>
       )}
       <li>
-        <b>{count + 2} takes</b>
-        {plan.frames > 1 && ` of ${plan.frames} frames`}: {count} recipes and 2 controls,{" "}
+        <b>{plan.takes} takes</b>
+        {plan.frames > 1 && ` of ${plan.frames} frames`}: {count} recipes and{" "}
+        {plan.takes - count === 1 ? "a control" : `${plan.takes - count} controls`},{" "}
         {plan.repeats === 1
           ? "each frame processed and timed once."
           : `each processed ${plan.repeats} times for the timing.`}{" "}
@@ -270,7 +301,7 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
 const placed = (params: URLSearchParams) =>
   Object.fromEntries([...params].filter(([key]) => ["source", "first", "frames"].includes(key)));
 
-/** Set up a truth test: source, factor, how the input is made, who competes; and what that means in numbers. */
+/** Set up a trial: source, test, factor, how the input is made, who competes; and what that means in numbers. */
 export function SetupPage() {
   const [params, setParams] = useSearchParams();
   const source = params.get("source");
@@ -284,8 +315,12 @@ export function SetupPage() {
     frames: Number(params.get("frames") ?? usual.frames) || 1,
   };
   // The address holds the set-up: it outlives a reload and can be handed on.
-  const change = (part: Partial<Setup>) =>
-    setParams((now) => ({ ...placed(now), ...toAddress({ ...fromAddress(now), ...part }) }), {
+  const change = (part: Partial<TruthSetup> | { factor: number }) =>
+    setParams((now) => ({ ...placed(now), ...toAddress({ ...fromAddress(now), ...part } as Setup) }), {
+      replace: true,
+    });
+  const turnTo = (test: Setup["test"]) =>
+    setParams((now) => ({ ...placed(now), ...toAddress(test === "truth" ? UNDAMAGED : NO_TRUTH) }), {
       replace: true,
     });
   const changePart = (next: Part) =>
@@ -302,9 +337,6 @@ export function SetupPage() {
     ({ name, resizes, reach }) =>
       name !== ALWAYS_IN && (resizes || setup.factor === 1) && (moving || reach === 0),
   );
-  const harmless =
-    setup.factor === 1 &&
-    JSON.stringify({ ...setup, factor: 4, kernel: "area", light: "linear" }) === JSON.stringify(UNDAMAGED);
   const [own, setOwn] = useState<string[] | null>(null);
   const [name, setName] = useState("");
   // What is suggested for the set-up enters, until people choose for themselves.
@@ -321,7 +353,7 @@ export function SetupPage() {
   const toggle = (id: string) =>
     setOwn(chosen.includes(id) ? chosen.filter((other) => other !== id) : [...chosen, id]);
   return (
-    <Page title="Set up a truth test">
+    <Page title="Set up a trial">
       <div className="grid gap-8 lg:grid-cols-[1fr_21rem]">
         <div className="space-y-5">
           <SourcePick
@@ -331,31 +363,45 @@ export function SetupPage() {
           {shown?.state === "ready" && (
             <PartPick key={shown.id} source={shown} part={part} change={changePart} />
           )}
-          <FactorPick value={setup.factor} onChange={(factor) => change({ factor })} />
-          {setup.factor > 1 && (
-            <div className="flex flex-wrap gap-x-10 gap-y-4">
-              <Pick
-                name="Shrunk by"
-                options={KERNELS}
-                value={setup.kernel}
-                onChange={(kernel) => change({ kernel })}
-              />
-              <Pick
-                name="Working in"
-                options={LIGHTS}
-                value={setup.light}
-                onChange={(light) => change({ light })}
-              />
-            </div>
+          <Pick name="Test" options={TESTS} value={setup.test} onChange={turnTo} />
+          <FactorPick
+            name={
+              setup.test === "truth"
+                ? "how many times smaller each way the input is"
+                : "how many times larger each way the result is"
+            }
+            value={setup.factor}
+            onChange={(factor) => change({ factor })}
+          />
+          {setup.test === "truth" && (
+            <>
+              {setup.factor > 1 && (
+                <div className="flex flex-wrap gap-x-10 gap-y-4">
+                  <Pick
+                    name="Shrunk by"
+                    options={KERNELS}
+                    value={setup.kernel}
+                    onChange={(kernel) => change({ kernel })}
+                  />
+                  <Pick
+                    name="Working in"
+                    options={LIGHTS}
+                    value={setup.light}
+                    onChange={(light) => change({ light })}
+                  />
+                </div>
+              )}
+              <Damage setup={setup} change={change} moving={moving || isForClips(setup)} />
+              {shown?.state === "ready" && <InputPreview source={shown} setup={setup} frame={part.first} />}
+            </>
           )}
-          <Damage setup={setup} change={change} moving={moving || isForClips(setup)} />
-          {shown?.state === "ready" && <InputPreview source={shown} setup={setup} frame={part.first} />}
           <RecipeList
             recipes={[...recipes].sort((a, b) => Number(suggested.has(b.id)) - Number(suggested.has(a.id)))}
             suggested={suggested}
             chosen={chosen}
             plan={plan.data}
             frames={shown?.facts?.frames ?? 1}
+            has_truth={setup.test === "truth"}
             toggle={toggle}
             reset={(none) => setOwn(none ? [] : null)}
           />
@@ -364,7 +410,6 @@ export function SetupPage() {
           <h2 className="text-xl font-semibold">What will happen</h2>
           {source === null && <p className="text-soft">Choose a source first.</p>}
           <Trouble error={plan.error ?? start.error} />
-          {harmless && <p>The input would be the truth itself: choose a factor or some damage.</p>}
           {plan.data && !plan.error && (
             <InNumbers
               plan={plan.data}
@@ -385,7 +430,7 @@ export function SetupPage() {
           <Button
             tone="main"
             className="w-full"
-            disabled={!plan.data || harmless || plan.error !== null || chosen.length === 0 || start.isPending}
+            disabled={!plan.data || plan.error !== null || chosen.length === 0 || start.isPending}
             onClick={run}
           >
             Run the trial

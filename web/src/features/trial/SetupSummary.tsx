@@ -40,11 +40,17 @@ export function SetupSummary({ trial }: { trial: Trial }) {
             {`frames ${trial.first} to ${last}, ${lasting(trial.frames, rateOf(trial.rate))}`}
           </Fact>
         )}
-        <Fact name="Test">Truth test, {trial.words}</Fact>
+        <Fact name="Test">
+          {trial.has_truth
+            ? `Truth test, ${trial.words}`
+            : `${trial.words.charAt(0).toUpperCase()}${trial.words.slice(1)}`}
+        </Fact>
         <Fact name="Factor reached">
           {plan.factors.map((factor) => Number(factor.toFixed(4))).join(" × ")}
         </Fact>
-        <Fact name="Truth">{`${pixels(plan.truth)}, ${trial.bit_depth} bit`}</Fact>
+        <Fact name={trial.has_truth ? "Truth" : "Target"}>
+          {`${pixels(plan.target)}${trial.has_truth ? `, ${trial.bit_depth} bit` : ""}`}
+        </Fact>
         <Fact name="Cropped">
           {plan.cropped.some(Boolean) ? `${plan.cropped.join(" × ")} px` : "nothing"}
         </Fact>

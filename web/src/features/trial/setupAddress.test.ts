@@ -14,6 +14,11 @@ describe("the set-up in the address", () => {
     expect(fromAddress(new URLSearchParams(toAddress(clip)))).toEqual(clip);
     expect([isForClips(clip), isForClips({ ...UNDAMAGED, noise: 9, jpeg: 50 })]).toEqual([true, false]);
   });
+  it("tells a test without a truth", () => {
+    const setup = { test: "no truth", factor: 3 } as const;
+    expect(fromAddress(new URLSearchParams(toAddress(setup)))).toEqual(setup);
+    expect(fromAddress(new URLSearchParams("test=no+truth&factor=x")).factor).toBe(2);
+  });
   it("passes over what it cannot read", () => {
     const odd = new URLSearchParams("factor=many&kernel=guess&light=&jpeg=&noise=NaN&test=other&source=1");
     expect(fromAddress(odd)).toEqual(UNDAMAGED);

@@ -1,6 +1,6 @@
-import type { Setup } from "../../api/client";
+import type { Setup, TruthSetup } from "../../api/client";
 
-export const UNDAMAGED: Setup = {
+export const UNDAMAGED: TruthSetup = {
   test: "truth",
   weave: 0,
   flicker: 0,
@@ -20,22 +20,25 @@ export const UNDAMAGED: Setup = {
   seed: 1,
 };
 
+export const NO_TRUTH: Setup = { test: "no truth", factor: 2 };
+
 const OF_CLIPS = ["weave", "flicker", "fields", "hold", "h264", "mpeg2"] as const;
 
 /** Whether there is damage that only a clip can have. */
-export const isForClips = (setup: Setup): boolean =>
+export const isForClips = (setup: TruthSetup): boolean =>
   OF_CLIPS.some((field) => setup[field] !== UNDAMAGED[field]);
 
-type Field = keyof Setup;
+type Field = keyof TruthSetup;
 const FIELDS = Object.keys(UNDAMAGED) as Field[];
 
 /** What differs from a plain set-up, as values of an address. */
 export function toAddress(setup: Setup): Record<string, string> {
+  if (setup.test === "no truth") return { test: setup.test, factor: String(setup.factor) };
   const changed = FIELDS.filter((field) => setup[field] !== UNDAMAGED[field]);
   return Object.fromEntries(changed.map((field) => [field, String(setup[field])]));
 }
 
-function parsed(field: Field, text: string): Setup[Field] | undefined {
+function parsed(field: Field, text: string): TruthSetup[Field] | undefined {
   const plain = UNDAMAGED[field];
   if (typeof plain === "boolean") return text === "true";
   if (typeof plain === "number" || plain === null) {
@@ -51,6 +54,8 @@ function parsed(field: Field, text: string): Setup[Field] | undefined {
 
 /** The set-up that an address tells; what cannot be read stays plain. */
 export function fromAddress(params: URLSearchParams): Setup {
+  if (params.get("test") === "no truth")
+    return { ...NO_TRUTH, factor: Number(params.get("factor") ?? NO_TRUTH.factor) || NO_TRUTH.factor };
   const told = FIELDS.flatMap((field) => {
     const text = params.get(field);
     const value = text === null ? undefined : parsed(field, text);

@@ -8,15 +8,18 @@ import { Button, Page, Trouble } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
 import { KindSelect } from "../shelf/SourceCard";
 
-function evidence(entry: Entry, remarks: Remark[]): string {
+/** The figures that speak for an entry of this kind of footage, its time, and what was marked. */
+function evidence(trial: Trial, entry: Entry, remarks: Remark[]): string {
   const seen = remarks.filter(({ letter }) => letter === entry.letter);
   const severe = seen.filter(({ severity }) => severity === 3).map(({ defect }) => defect);
-  const [ssim, psnr] = [entry.scores.ssim?.value, entry.scores.psnr_luma?.value];
-  const parts = [
-    psnr != null && `${psnr.toFixed(2)} dB`,
-    ssim != null && `SSIM ${ssim.toFixed(4)}`,
-    entry.timing?.median != null && `${seconds(entry.timing.median)} a frame`,
-  ];
+  const figures = trial.evidence.flatMap((id) => {
+    const measure = trial.measures.find((one) => one.id === id);
+    const value = entry.scores[id]?.value;
+    return measure && value != null
+      ? [`${measure.name} ${value.toFixed(measure.digits)} ${measure.unit}`.trim()]
+      : [];
+  });
+  const parts = [...figures, entry.timing?.median != null && `${seconds(entry.timing.median)} a frame`];
   return [
     parts.filter(Boolean).join(", "),
     seen.length > 0 && `${seen.length} remark${seen.length > 1 ? "s" : ""}`,
@@ -35,6 +38,7 @@ interface Draft {
 }
 
 interface ChoiceProps {
+  trial: Trial;
   name: string;
   entries: Entry[];
   remarks: Remark[];
@@ -43,7 +47,7 @@ interface ChoiceProps {
   onChange: (letter: string | null) => void;
 }
 
-function Choice({ name, entries, remarks, value, none = false, onChange }: ChoiceProps) {
+function Choice({ trial, name, entries, remarks, value, none = false, onChange }: ChoiceProps) {
   return (
     <fieldset>
       <legend className="mb-1 font-display text-lg font-semibold">{name}</legend>
@@ -60,7 +64,7 @@ function Choice({ name, entries, remarks, value, none = false, onChange }: Choic
             <LetterPlate letter={entry.letter} />
             <span className="min-w-0">
               <span className="block truncate font-medium">{entry.name}</span>
-              <span className="block text-[13px] text-soft">{evidence(entry, remarks)}</span>
+              <span className="block text-[13px] text-soft">{evidence(trial, entry, remarks)}</span>
             </span>
           </label>
         ))}
@@ -141,6 +145,7 @@ export function VerdictPage({ trial }: { trial: Trial }) {
     <Page title="Verdict">
       <div className="grid gap-8 lg:grid-cols-2">
         <Choice
+          trial={trial}
           name="Pick"
           entries={entries}
           remarks={remarks}
@@ -148,6 +153,7 @@ export function VerdictPage({ trial }: { trial: Trial }) {
           onChange={(letter) => put({ pick: letter })}
         />
         <Choice
+          trial={trial}
           name="Quick fallback"
           entries={entries}
           remarks={remarks}

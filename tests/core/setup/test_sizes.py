@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mistline.core.degrade.downsample import crop_truth, plan
-from mistline.core.degrade.setup import Setup, make_input
 from mistline.core.frame import Frame, Size
+from mistline.core.setup import TruthSetup, crop_truth
+from mistline.core.setup.sizes import shrunk
 from mistline.errors import OutOfLimits
 
 
@@ -23,18 +23,18 @@ from mistline.errors import OutOfLimits
     ],
 )
 def test_known_sizes(source: Size, factor: float, truth: Size, small: Size) -> None:
-    sizes = plan(source, factor)
-    assert (sizes.truth, sizes.input) == (truth, small)
+    sizes = shrunk(source, factor)
+    assert (sizes.target, sizes.input) == (truth, small)
     assert sizes.share == pytest.approx(1 / factor**2)
 
 
 @given(st.integers(300, 9000), st.integers(300, 9000), st.integers(105, 1600))
 def test_any_factor_keeps_edges_on_edges(width: int, height: int, hundredths: int) -> None:
     factor = hundredths / 100
-    sizes = plan(Size(width, height), factor)
+    sizes = shrunk(Size(width, height), factor)
     for before, truth, small in (
-        (width, sizes.truth.width, sizes.input.width),
-        (height, sizes.truth.height, sizes.input.height),
+        (width, sizes.target.width, sizes.input.width),
+        (height, sizes.target.height, sizes.input.height),
     ):
         assert 0 <= before - truth < 21 * factor + 1
         assert truth / small == pytest.approx(factor, abs=0.5 / small + 1e-9)
@@ -42,14 +42,14 @@ def test_any_factor_keeps_edges_on_edges(width: int, height: int, hundredths: in
 
 def test_too_small_an_input_is_refused_in_words() -> None:
     with pytest.raises(OutOfLimits, match="at least 16 pixels"):
-        plan(Size(60, 60), 5)
+        shrunk(Size(60, 60), 5)
 
 
 def test_the_truth_is_cut_from_the_centre() -> None:
     pixels = np.arange(11 * 12, dtype=np.float32).reshape(11, 12, 1).repeat(8, 0).repeat(8, 1)
-    sizes = plan(Size(96, 88), 5)
+    sizes = shrunk(Size(96, 88), 5)
     cut = crop_truth(Frame(pixels, 8), sizes)
-    assert cut.size == sizes.truth == Size(95, 85)
+    assert cut.size == sizes.target == Size(95, 85)
     assert np.array_equal(cut.pixels, pixels[1:86, 0:95])
 
 
@@ -57,7 +57,7 @@ def test_linear_light_keeps_the_light_of_a_checkerboard() -> None:
     """Black and white pixels by turns give half the light: 0.5 linear, 188 of 255 encoded (IEC 61966-2-1)."""
     y, x = np.mgrid[0:64, 0:64]
     board = Frame(((x + y) % 2).astype(np.float32)[..., None], 8)
-    sizes = plan(board.size, 2)
-    linear = make_input(board, Setup(factor=2, light="linear"), sizes).pixels
-    encoded = make_input(board, Setup(factor=2, light="encoded"), sizes).pixels
+    sizes = shrunk(board.size, 2)
+    linear = next(TruthSetup(factor=2, light="linear").inputs([board], sizes)).pixels
+    encoded = next(TruthSetup(factor=2, light="encoded").inputs([board], sizes)).pixels
     assert np.allclose(linear * 255, 187.5, atol=0.1) and np.allclose(encoded, 0.5, atol=1e-6)

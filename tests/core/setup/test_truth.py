@@ -4,19 +4,19 @@ import numpy as np
 import pytest
 from skimage.restoration import estimate_sigma
 
-from mistline.core.degrade.downsample import plan
 from mistline.core.degrade.noise import FULL_WELL, READ_NOISE, exposure_noise, sensor_code_values
-from mistline.core.degrade.setup import Setup, make_input
 from mistline.core.frame import Frame, decode_srgb, encode_srgb, luma, to_ycbcr
 from mistline.core.measure.compression import effective_bits
 from mistline.core.media.plate import quantise
+from mistline.core.setup import TruthSetup
+from mistline.errors import OutOfLimits
 
 GREY = Frame(np.full((256, 256, 3), 0.5, np.float32), 16)
 
 
 def damaged(truth: Frame, **steps: object) -> Frame:
-    setup = Setup.model_validate({"factor": 1, **steps})
-    return make_input(truth, setup, plan(truth.size, setup.factor))
+    setup = TruthSetup.model_validate({"factor": 1, **steps})
+    return next(setup.inputs([truth], setup.plan(truth.size)))
 
 
 @pytest.mark.parametrize("sigma", [2.0, 12.0, 30.0])
@@ -118,8 +118,9 @@ def test_a_grey_picture_goes_through_the_whole_chain(photograph: Frame) -> None:
 
 
 def test_words_say_what_is_done_and_nothing_else() -> None:
-    assert Setup.model_validate({"factor": 1}).harmless
-    assert not Setup.model_validate({"factor": 1, "noise": 3}).harmless
-    assert not Setup.model_validate({"factor": 2}).harmless
-    words = Setup.model_validate({"factor": 2, "blur": 0.8, "underexposed": 4, "eight_bit": True}).words()
+    with pytest.raises(OutOfLimits, match="would be the truth itself"):
+        TruthSetup(factor=1).check(frames=1)
+    for harm in ({"factor": 1, "noise": 3}, {"factor": 2}):
+        TruthSetup.model_validate(harm).check(frames=1)
+    words = TruthSetup.model_validate({"factor": 2, "blur": 0.8, "underexposed": 4, "eight_bit": True}).words()
     assert words == "blur 0.8 px, 2x smaller by area in linear light, 4 stops underexposed, 8 bits"

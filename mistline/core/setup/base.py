@@ -1,0 +1,95 @@
+"""What every kind of test set-up offers: sizes, how the input is made, what it is likely to suffer from, and words."""
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from mistline.core.frame import Frame, Size
+from mistline.core.methods import Traits
+from mistline.core.setup.sizes import Plan
+
+__all__ = ["AnySetup", "Damage"]
+
+
+@dataclass(frozen=True)
+class Damage:
+    """What an input is likely to suffer from, as far as that can be said before it is made.
+
+    Attributes
+    ----------
+    noise : float
+        Luma noise in 8-bit code values.
+    quality : int
+        As of JPEG at this quality; 100 is none. `compressed` says it in words.
+    blur : float
+        Sigma of a Gaussian in pixels of the target. `blurred` says it in words.
+    repairs : method ids to words
+        Faults from frame to frame, by the method that mends them.
+    """
+
+    noise: float
+    quality: int = 100
+    compressed: str = ""
+    blur: float = 0.0
+    blurred: str = ""
+    repairs: Mapping[str, str] = field(default_factory=dict)
+
+
+class AnySetup(BaseModel, ABC):
+    """A test set-up. Whoever works with one asks what it offers, never of which kind it is."""
+
+    model_config = ConfigDict(extra="forbid")
+    test: str
+    factor: float = Field(
+        4,
+        ge=1,
+        le=16,
+        description="How many times smaller each way the input is than the target; 1 keeps the size.",
+    )
+    has_truth: ClassVar[bool]
+
+    @field_validator("factor")
+    @classmethod
+    def _three_decimals(cls, value: float) -> float:
+        if abs(value * 1000 - round(value * 1000)) > 1e-6:
+            raise ValueError(f"{value:g} has too many decimals; round it to three, as 4.267")
+        return round(value, 3)
+
+    @abstractmethod
+    def plan(self, source: Size) -> Plan:
+        """The sizes of the test; `OutOfLimits` where it cannot be made of such a source."""
+
+    @abstractmethod
+    def identity(self) -> dict[str, object]:
+        """What makes the input: settings that have no effect stand at their defaults, so that one input has one key."""
+
+    @property
+    @abstractmethod
+    def lead(self) -> str:
+        """The id of the measure that is looked at first."""
+
+    @abstractmethod
+    def words(self) -> str:
+        """The set-up in words."""
+
+    @abstractmethod
+    def check(self, frames: int) -> None:
+        """Raise `OutOfLimits` if there is nothing to test on so many frames."""
+
+    @abstractmethod
+    def inputs(self, frames: Iterable[Frame], sizes: Plan) -> Iterator[Frame]:
+        """The inputs of consecutive frames of the target, or of the source where there is no truth.
+
+        Not yet rounded: the bit depth of each says what to round it to.
+        """
+
+    @abstractmethod
+    def shrink(self, frame: Frame, sizes: Plan, number: int = 0) -> Frame:
+        """The way from a frame of the target's size to the input's, without noise and compression."""
+
+    @abstractmethod
+    def damage(self, source: Traits) -> Damage:
+        """What the input of a source will suffer from."""

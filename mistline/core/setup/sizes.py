@@ -1,0 +1,110 @@
+"""Sizes of a test: what is made, from how much, and which part of the source takes part."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from mistline.core.frame import Frame, Size
+from mistline.errors import OutOfLimits
+
+__all__ = ["Plan", "crop_truth", "enlarged", "shrunk"]
+
+SMALLEST_INPUT = 16
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Sizes of a test.
+
+    Attributes
+    ----------
+    target, input : Size
+        Of the results, and of what the methods are given.
+    cropped : (int, int)
+        Pixels of the source taken off across and down, half on each side.
+    factors : (float, float)
+        Target over input, across and down.
+    grown : (float, float)
+        Target over that part of the source; 1 where the target is the source itself.
+    """
+
+    target: Size
+    input: Size
+    cropped: tuple[int, int]
+    factors: tuple[float, float]
+    grown: tuple[float, float] = (1.0, 1.0)
+
+    @property
+    def share(self) -> float:
+        """Pixels of the input over those of the target: 1/n^2."""
+        return self.input.pixels / self.target.pixels
+
+    @property
+    def corner(self) -> tuple[int, int]:
+        """Where the part lies in its source, from the left and the top."""
+        return self.cropped[0] // 2, self.cropped[1] // 2
+
+
+def _axis(length: int, factor: Fraction) -> tuple[int, int]:
+    """Largest (truth, input) length pair on one axis; whole multiples preferred within a short crop."""
+    most = int(length / factor)
+    for count in range(most, max(most - 20, 0), -1):
+        if (count * factor).denominator == 1:
+            return int(count * factor), count
+    return round(most * factor), most
+
+
+def shrunk(source: Size, factor: float) -> Plan:
+    """Work out input and truth size; the truth is cropped from the centre to a multiple of the factor.
+
+    For a decimal factor with no whole multiple near, the truth is cropped to the nearest pixel and the
+    factor of that axis differs from the one wanted in the third decimal; `factors` says so.
+
+    >>> shrunk(Size(1920, 1080), 5)
+    Plan(target=Size(width=1920, height=1080), input=Size(width=384, height=216), cropped=(0, 0),
+         factors=(5.0, 5.0), grown=(1.0, 1.0))
+
+    Raises
+    ------
+    OutOfLimits
+        If the input would be smaller than 16 pixels on a side.
+    """
+    wanted = Fraction(str(factor))
+    truth_width, width = _axis(source.width, wanted)
+    truth_height, height = _axis(source.height, wanted)
+    if min(width, height) < SMALLEST_INPUT:
+        raise OutOfLimits(
+            f"At {factor:g}x the input would be {width} x {height} pixels; "
+            f"choose a factor that leaves at least {SMALLEST_INPUT} pixels a side."
+        )
+    return Plan(
+        target=Size(truth_width, truth_height),
+        input=Size(width, height),
+        cropped=(source.width - truth_width, source.height - truth_height),
+        factors=(truth_width / width, truth_height / height),
+    )
+
+
+def enlarged(source: Size, factor: float) -> Plan:
+    """The source is the input, the target `factor` times larger, to the nearest pixel.
+
+    >>> enlarged(Size(1920, 1080), 2).target
+    Size(width=3840, height=2160)
+
+    Raises
+    ------
+    OutOfLimits
+        If the source is smaller than 16 pixels on a side.
+    """
+    if min(source.width, source.height) < SMALLEST_INPUT:
+        raise OutOfLimits(
+            f"The source has {source} pixels; choose one of at least {SMALLEST_INPUT} pixels a side."
+        )
+    target = Size(round(source.width * factor), round(source.height * factor))
+    factors = target.width / source.width, target.height / source.height
+    return Plan(target, source, (0, 0), factors, grown=factors)
+
+
+def crop_truth(source: Frame, sizes: Plan) -> Frame:
+    """Cut the planned truth from the centre of the source."""
+    left, top = sizes.corner
+    return source.with_pixels(source.pixels[top : top + sizes.target.height, left : left + sizes.target.width])
