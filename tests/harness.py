@@ -130,8 +130,9 @@ class Running:
         assert answer.status_code in (201, 409), answer.text
         return recipe["name"]
 
-    def start_trial(self, source: str, *names: str, factor: float = 4) -> str:
-        body = {"source_id": source, "setup": {"factor": factor}, "recipe_ids": self.recipe_ids(*names)}
+    def start_trial(self, source: str, *names: str, factor: float = 4, **setup: object) -> str:
+        ids = self.recipe_ids(*names)
+        body = {"source_id": source, "setup": {"factor": factor, **setup}, "recipe_ids": ids}
         answer = self.http.post("/api/trials", json=body)
         assert answer.status_code == 201, answer.text
         return answer.json()["id"]

@@ -51,7 +51,7 @@ def test_a_preview_shows_the_noise_that_is_asked_for(app: Running, astronaut: np
 def test_a_denoise_truth_test_is_a_trial_like_any_other(app: Running, source: dict) -> None:
     body = {"source_id": source["id"], "setup": NOISY, "recipe_ids": app.recipe_ids(*DENOISERS)}
     plan = app.http.post("/api/plans", json=body).json()
-    assert plan["truth"] == plan["input"] and plan["share"] == 1
+    assert plan["target"] == plan["input"] and plan["share"] == 1
     suggested = {known["recipe_id"]: known["reason"] for known in plan["suggested"]}
     assert set(body["recipe_ids"]) <= set(suggested) and "11 cv of luma noise" in suggested[body["recipe_ids"][0]]
     assert not set(app.recipe_ids("Bicubic", "Denoised, Lanczos 3")) & set(suggested)

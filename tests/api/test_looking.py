@@ -47,7 +47,7 @@ def test_a_spot_is_the_same_pixels_in_every_trial_of_its_source(app: Running, tr
     assert len(app.http.get(f"/api/trials/{begun}/spots").json()) == 1  # also before anything is done
     other = app.finished(begun)
     (there,) = app.http.get(f"/api/trials/{other['id']}/spots").json()
-    cut = [trial["plan"]["truth"], other["plan"]["truth"]]
+    cut = [trial["plan"]["target"], other["plan"]["target"]]
     first, second = ([(SIZE[1] - size["width"]) // 2, (SIZE[0] - size["height"]) // 2] for size in cut)
     assert [there["left"] + second[0], there["top"] + second[1]] == [
         PLACE["left"] + first[0],

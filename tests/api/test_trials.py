@@ -44,7 +44,7 @@ def _entry(trial: dict, letter: str) -> dict:
 def test_a_plan_says_what_will_happen_in_numbers(app: Running, source: dict) -> None:
     body = {"source_id": source["id"], "setup": {"factor": 5}, "recipe_ids": app.recipe_ids(*RECIPES)}
     plan = app.http.post("/api/plans", json=body).json()
-    assert plan["truth"] == {"width": 510, "height": 510} and plan["cropped"] == [2, 2]
+    assert plan["target"] == {"width": 510, "height": 510} and plan["cropped"] == [2, 2]
     assert plan["input"] == {"width": 102, "height": 102} and plan["share"] == pytest.approx(1 / 25)
     assert plan["takes"] == 5 and plan["repeats"] == 3
 

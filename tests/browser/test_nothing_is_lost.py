@@ -39,7 +39,7 @@ def test_a_set_up_outlives_a_reload_and_another_starts_from_it(page: Page, app: 
     page.get_by_label("Other factor").fill("2.5")
     page.get_by_label("Lanczos 3, antialiased").check()
     expect(page).to_have_url(re.compile("factor=2.5.*kernel=lanczos3"))
-    expect(page).to_have_title("Set up a truth test – Mistline")
+    expect(page).to_have_title("Set up a trial – Mistline")
     page.reload()
     expect(page.get_by_label("Other factor")).to_have_value("2.5")
     expect(page.get_by_label("Lanczos 3, antialiased")).to_be_checked()

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from mistline.core.frame import Array
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
+from mistline.core.measure.measure import Enlarged, Evidence, Measure, Measured, NotMeasurable, Part, luma_of
 
 __all__ = ["MEASURES", "Profile", "edge_profiles", "edge_width"]
 
@@ -22,6 +22,7 @@ REACHES = (8, 5)  # pixels to each side; the shorter where there are too few edg
 ALONG = 5.0  # half the length of an edge that is averaged
 PLATEAU = 0.5  # from that share of the reach outwards the plateaus are read
 MOST, FEWEST = 800, 12
+WIDEST = 7.0  # pixels
 LEAST_STEP = 24 / 255
 CALM = 0.12  # deviation of the plateaus, as a share of the step
 NOISIEST = 0.5
@@ -207,11 +208,16 @@ def _edges(evidence: Evidence) -> tuple[Profile, Profile]:
 
 
 def _width(evidence: Evidence) -> Measured:
+    """Without a truth the width in the input, read at its own size and told at the result's, stands beside it."""
     reference, result = evidence.once(_edges)
-    against = "input" if evidence.truth is None else "truth"
-    return Measured(
-        result.width, parts=(Part(f"of the {against}", reference.width), Part("edges", float(result.count)))
-    )
+    edges, beside = Part("edges", float(result.count)), evidence.reference
+    if not isinstance(beside, Enlarged):
+        return Measured(result.width, parts=(Part("of the truth", reference.width), edges))
+    if result.width > WIDEST:
+        raise NotMeasurable("edges are wider than can be read")
+    given = evidence.once_of_reference(edge_width, lambda: edge_width(luma_of(beside.small)))
+    there = () if given is None else (Part("of the input", given * evidence.factor),)
+    return Measured(result.width, parts=(*there, edges))
 
 
 def _halo(evidence: Evidence) -> Measured:
