@@ -68,7 +68,7 @@ def test_below_100_percent_it_is_an_area_mean_in_its_place(
         x, y = 400.3 + 31 * number, 300.7 + 19 * number
         page.goto(f"/trials/{trial['id']}/look?panes=truth,input&focus=0&x={x}&y={y}&z={zoom}&side=none")
         expect(page.locator("canvas[data-exact=true]")).to_have_count(2)
-        for name, pane in (("truth", "Truth"), ("input", "Input, enlarged to the same size")):
+        for name, pane in (("truth", "Truth"), ("input", "Input, enlarged")):
             if name == "input" and zoom > 0.49:
                 continue  # enlarged itself
             canvas = canvas_codes(page, pane)

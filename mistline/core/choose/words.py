@@ -224,13 +224,14 @@ def _shimmer(score: Score, before: float | None) -> str:
     return f"shimmer down {_percent(change)} ({before:.1f} to {value:.1f} cv)"
 
 
-def _noise_from_input(scores: Scores, untreated: Scores, key: str, what: str) -> str:
-    """Noise of the result against that of the input; where only one of them can be told, that one."""
-    left, before = scores[key].value, untreated[key].value
-    if left is None:
-        return ""
+def _noise_from_input(score: Score, what: str) -> str:
+    """Noise of the result against that of the input; where it cannot be told, the most that it can be."""
+    left, before, most = score.value, score.parts.get("of the input"), score.parts.get("at most")
     if before is None:
-        return f"{what} {left:.1f} cv (the input's cannot be told)" if left >= THRESHOLDS["noise, cv"] else ""
+        return ""
+    if left is None:
+        told = most is not None and THRESHOLDS["noise, cv"] <= before > most
+        return f"{what} at most {most:.1f} cv ({before:.1f} in the input)" if told else ""
     change = left - before
     if abs(change) < max(THRESHOLDS["noise, cv"], THRESHOLDS["noise, share of the reference"] * before):
         return f"{what} as in the input ({left:.1f} cv)" if before >= THRESHOLDS["noise, cv"] else ""
@@ -247,11 +248,11 @@ def _beyond(scores: Scores) -> str:
     return f"{value:.1f} cv of detail finer than the input can hold"
 
 
-def _edges_from_input(scores: Scores, _: Scores) -> str:
+def _edges_from_input(scores: Scores, factor: float) -> str:
     width, before = scores["edge_width"].value, scores["edge_width"].parts.get("of the input")
     if width is None or not before or abs(width / before - 1) < THRESHOLDS["edge width, share of the truth's"]:
         return ""
-    return f"edges {width:.1f} px wide for {before:.1f} in the input at this size"
+    return f"edges {width:.1f} px wide for {before:.1f} {'by plain enlargement' if factor > 1 else 'in the input'}"
 
 
 def _letters(scores: Scores) -> str:
@@ -323,15 +324,16 @@ def describe_beside_input(scores: Scores, untreated: Scores, factor: float) -> s
     >>> no = dict.fromkeys(("registration", "noise_left", "noise_colour", "detail_beyond", "edge_width", "halo",
     ...     "blotch", "ciede2000_soft", "tone", "blockiness", "effective_bits", "lettering_sure", "shimmer"),
     ...     Score(None))
-    >>> describe_beside_input({**no, "noise_left": Score(2.0)}, {**no, "noise_left": Score(8.0)}, factor=1)
+    >>> describe_beside_input({**no, "noise_left": Score(2.0, {"of the input": 8.0})}, no, factor=1)
     'Noise down 75 % (8.0 to 2.0 cv).'
     """
     mistake, shimmer = _mistake(scores), scores["shimmer"]
     told = [_displacement(scores, factor, "input"), mistake]
-    told += [_noise_from_input(scores, untreated, "noise_left", "noise")]
-    told += [_noise_from_input(scores, untreated, "noise_colour", "colour noise")]
+    told += [_noise_from_input(scores["noise_left"], "noise")]
+    told += [_noise_from_input(scores["noise_colour"], "colour noise")]
     told += [_beyond(scores), _shimmer(shimmer, shimmer.parts.get("of the input")), _letters(scores)]
-    states = [_edges_from_input, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding]
+    told += [_edges_from_input(scores, factor)]
+    states = [_halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding]
     return _sentence([*told, *(state(scores, untreated) for state in states)])
 
 

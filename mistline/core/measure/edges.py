@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from mistline.core.frame import Array
-from mistline.core.measure.measure import Enlarged, Evidence, Measure, Measured, NotMeasurable, Part, luma_of
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
 
 __all__ = ["MEASURES", "Profile", "edge_profiles", "edge_width"]
 
@@ -208,16 +208,12 @@ def _edges(evidence: Evidence) -> tuple[Profile, Profile]:
 
 
 def _width(evidence: Evidence) -> Measured:
-    """Without a truth the width in the input, read at its own size and told at the result's, stands beside it."""
     reference, result = evidence.once(_edges)
-    edges, beside = Part("edges", float(result.count)), evidence.reference
-    if not isinstance(beside, Enlarged):
-        return Measured(result.width, parts=(Part("of the truth", reference.width), edges))
-    if result.width > WIDEST:
+    edges, has_truth = Part("edges", float(result.count)), evidence.truth is not None
+    if not has_truth and result.width > WIDEST:
         raise NotMeasurable("edges are wider than can be read")
-    given = evidence.once_of_reference(edge_width, lambda: edge_width(luma_of(beside.small)))
-    there = () if given is None else (Part("of the input", given * evidence.factor),)
-    return Measured(result.width, parts=(*there, edges))
+    there = Part("of the truth" if has_truth else "of the input", reference.width)
+    return Measured(result.width, parts=(there, edges) if has_truth or reference.width <= WIDEST else (edges,))
 
 
 def _halo(evidence: Evidence) -> Measured:
@@ -233,7 +229,8 @@ MEASURES = [
         "edge_width", 2, "Edge width", "px", "nearer to the truth", "edges",
         "Pixels that a strong edge needs from 10 to 90 % of its step. Best is what the truth has.",
         SOURCE, tie=0.03, digits=2, of=_width, needs=("reference",),
-        without_truth="Pixels that a strong edge of the input needs from 10 to 90 % of its step in the result.",
+        without_truth="Pixels that a strong edge of the input needs from 10 to 90 % of its step in the result; beside "
+        "it, what the input needs, brought to this size by bilinear interpolation.",
     ),
     Measure(
         "halo", 2, "Rims at edges", "% of the step", "nearer to zero", "edges",

@@ -32,6 +32,7 @@ from mistline.core.measure.noise_spectrum import (
     BANDS,
     Cells,
     Noise,
+    Texture,
     clipped_share,
     cut_cells,
     densities,
@@ -40,7 +41,7 @@ from mistline.core.measure.noise_spectrum import (
     total,
 )
 
-__all__ = ["MEASURES", "noise_beside", "noise_colour", "noise_luma"]
+__all__ = ["MEASURES", "noise_beside", "noise_colour", "noise_luma", "noise_of_input"]
 
 FLATTEST = 0.15
 HARDLY = 0.3  # code values: noise that nobody sees
@@ -161,26 +162,48 @@ def _told(noise: Noise) -> Measured:
     return Measured(noise.sigma, parts=tuple(Part(name, value) for name, value in noise.bands.items()))
 
 
-def _noise(evidence: Evidence, read: Callable[[Picture, Array], Noise], planes: tuple[int, ...]) -> Measured:
-    """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma); or the result's.
+Reader = Callable[[Picture, Array], Noise]
 
-    Without a truth it is told only where the input's can be told: an enlarged texture may be taken for noise.
+
+def noise_of_input(evidence: Evidence, read: Reader = noise_luma) -> Noise:
+    """Noise of the input at its own size, in a test without a truth; `NotMeasurable` where it cannot be told."""
+    assert isinstance(evidence.reference, Enlarged)
+    small = evidence.reference.small
+
+    def of_input() -> Noise | NotMeasurable:
+        try:
+            return read(small, luma_of(small))
+        except NotMeasurable as why:
+            return why
+
+    found = evidence.once_of_reference((read, "input"), of_input)
+    if isinstance(found, NotMeasurable):
+        raise NotMeasurable(f"in the input {found}")
+    return found
+
+
+def _beside_input(evidence: Evidence, read: Reader) -> Measured:
+    """The result's own noise, or the most that it can be; told only where the input's can be.
+
+    Otherwise an enlarged texture would be taken for noise.
     """
-    truth_codes, given = evidence.truth, evidence.reference
-    if isinstance(given, Enlarged):
-        small = given.small
+    parts: tuple[Part, ...] = ()
+    if isinstance(evidence.reference, Enlarged):
+        parts = (Part("of the input", noise_of_input(evidence, read).sigma),)
+    try:
+        found = _told(read(evidence.result, evidence.result_luma))
+    except Texture as why:
+        return Measured(None, parts=(*parts, Part("at most", why.most)), note=str(why))
+    except NotMeasurable as why:
+        return Measured(None, parts=parts, note=str(why))
+    return Measured(found.value, parts=(*parts, *found.parts))
 
-        def of_input() -> str:
-            try:
-                read(small, luma_of(small))
-            except NotMeasurable as why:
-                return f"in the input {why}"
-            return ""
 
-        if why := evidence.once_of_reference((read, "input"), of_input):
-            raise NotMeasurable(why)
+def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measured:
+    """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma)."""
+    truth_codes = evidence.truth
     if truth_codes is None:
-        return _told(read(evidence.result, evidence.result_luma))
+        return _beside_input(evidence, read)
 
     def of_truth() -> Noise:
         try:
@@ -241,7 +264,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 2, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 3, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=_luma, needs=(),

@@ -57,6 +57,7 @@ LOWER = 0.3  # of the coefficients: texture adds energy to the others
 # The logarithm of sigma changes by no more than that for a brightness of 1, and by chance.
 STEEPEST, SLACK = 1.3, 0.1
 
+ROUNDED, REPEATED = 2.0, 0.3  # code values that neighbours differ by; share of equal ones from 1.5x on
 Real = npt.NDArray[np.float64]
 Mask = npt.NDArray[np.bool_]
 
@@ -66,11 +67,14 @@ BANDS = {"1/32 to 1/16": (0,), "1/16 to 1/8": (1, 2), "1/8 to 1/4": (3, 4), "1/4
 
 
 class Texture(NotMeasurable):
-    """The calmest parts are texture; `least` is the white noise, in code values, that the finest scale shows."""
+    """The calmest parts are texture.
 
-    def __init__(self, why: str, least: float) -> None:
+    In code values, `least` is the white noise that the finest scale shows, `most` what is there altogether.
+    """
+
+    def __init__(self, why: str, least: float, most: float) -> None:
         super().__init__(why)
-        self.least = least
+        self.least, self.most = least, most
 
 
 @dataclass(frozen=True)
@@ -312,8 +316,8 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     bands vary independently, and nothing prefers a direction or is lopsided [2]_. The median of each half-octave bin
     gives the spectrum, the ranges of brightness give the curve [3]_.
 
-    Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels), 128
-    pixels a side or more. Checked to 10 % in tests/reference/test_noise.py.
+    Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
+    repeating pixels, 128 pixels a side or more. Checked to 10 % in tests/reference/test_noise.py.
 
     Raises
     ------
@@ -337,8 +341,12 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     own = 255 * total(shape.density)[0] ** 0.5
     if shape.doubt and own > FAINT:
         raise Texture(
-            f"its calmest parts have {shape.doubt}, as texture has; noise is at most {own:.1f} cv", shape.finest
+            f"its calmest parts have {shape.doubt}, as texture has; noise is at most {own:.1f} cv",
+            shape.finest,
+            own,
         )
+    if brightness is None and own > ROUNDED and _equal_neighbours(plane, clipped) > REPEATED:
+        raise NotMeasurable("its pixels stand in equal blocks, as where they were repeated to enlarge it")
     found = []
     for part in ranges(level):
         reading = calmest(part, CALM, FEW)
@@ -360,6 +368,17 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     sigma = float(np.sqrt(np.mean(np.square(Noise(0, {}, curve).at(level)))))
     scale = sigma / max(own, 1e-12)
     return Noise(sigma, {name: scale * value for name, value in bands.items()}, curve)
+
+
+def _equal_neighbours(plane: Array, clipped: Array) -> float:
+    """Share of the pixels that equal the next one in their row, in the 8 x 8 blocks without clipped ones.
+
+    0 where neighbours differ so little that rounding alone makes many equal.
+    """
+    height, width = clipped.shape
+    cut = plane[: height * STEP, : width * STEP].reshape(height, STEP, width, STEP)
+    change = np.diff(cut).transpose(0, 2, 1, 3)[clipped == 0]
+    return float((change == 0).mean()) if change.size and 255 * change.std() > ROUNDED else 0.0
 
 
 def _settled(readings: list[_Reading]) -> _Reading:

@@ -9,6 +9,7 @@ References
 
 import math
 from collections.abc import Callable
+from contextlib import suppress
 
 import numpy as np
 
@@ -19,10 +20,12 @@ from mistline.core.measure.measure import (
     Measure,
     Measured,
     NotMeasurable,
+    Part,
     Picture,
     by_rows,
     shape,
 )
+from mistline.core.measure.noise import noise_of_input
 from mistline.errors import ShapeMismatch
 
 __all__ = ["MEASURES", "picture_psnr", "psnr"]
@@ -81,7 +84,8 @@ def _agreement(evidence: Evidence) -> Measured:
     """Send the result the trial's own way to the input and compare it there; no more than the truth itself reaches.
 
     A result that agrees with the input better than its own truth would follow the noise of that input. Without a truth
-    it is told of enlargements only: at the same size it says how little was done, not how well.
+    it is told of enlargements only: at the same size it says how little was done, not how well. There it is no more
+    than the noise of the input, where that can be told, leaves to the picture without noise.
     """
     assert evidence.input is not None
     if evidence.shrink is None:
@@ -91,7 +95,14 @@ def _agreement(evidence: Evidence) -> Measured:
     small = luma(evidence.input.pixels)
     pictures = [picture for picture in (evidence.result, evidence.truth) if picture is not None]
     found = min(psnr(small, luma(_shrunk(picture, evidence.shrink))) for picture in pictures)
-    return Measured(found if found < EQUAL_DB else math.inf)
+    found = found if found < EQUAL_DB else math.inf
+    if evidence.truth is not None:
+        return Measured(found)
+    with suppress(NotMeasurable):
+        noise = noise_of_input(evidence)
+        if noise.sigma > 0 and (most := 20 * math.log10(255 / noise.sigma)) < found:
+            return Measured(most, parts=(Part("without regard to its noise", min(found, EQUAL_DB)),))
+    return Measured(found)
 
 
 def _shrunk(picture: Given, shrink: Callable[[Frame], Frame]) -> Array:
@@ -122,7 +133,7 @@ MEASURES = [
         "truth reaches most; what would agree even better follows the noise.",
         "Back-projection residual of Irani, Peleg 1991, as a PSNR", tie=0.1, digits=1, of=_agreement,
         needs=("input",),
-        without_truth="The result shrunk back by area, against the input: does it still show the same picture? Noise "
-        "that was taken off counts as a difference too.",
+        without_truth="The result shrunk back by area, against the input: does it still show the same picture? No more "
+        "than the input's own noise allows: what would agree better follows that noise.",
     ),
 ]  # fmt: skip

@@ -10,6 +10,7 @@ export type Trial = Schemas["Trial"];
 export type TrialItem = Schemas["TrialItem"];
 export type Entry = Schemas["Entry"];
 export type Machine = Schemas["Machine"];
+export type Score = Schemas["Score"];
 export type Measure = Schemas["MeasureShown"];
 export type TrialRequest = Schemas["TrialRequest"];
 export type Setup = Schemas["Trial"]["setup"];

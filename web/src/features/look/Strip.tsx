@@ -2,7 +2,7 @@ import { useState, type ReactNode } from "react";
 import type { Entry, Measure, PixelRead, Place, Spot, Trial } from "../../api/client";
 import { useDefects, useMarking, usePartScores, usePixel } from "../../api/marks";
 import { LetterPlate } from "../../ui/LetterPlate";
-import { commonNote } from "../scores/notes";
+import { atMost, commonNote } from "../scores/notes";
 import { CHIP, FIELD } from "./chip";
 import type { Choice } from "./useLook";
 
@@ -15,7 +15,8 @@ const firstOf = (trial: Trial) => (trial.has_truth ? FIRST : BESIDE_INPUT);
 /** A figure: filled when it is the best, framed when it cannot be told from the best. */
 export function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
   const score = entry.scores[measure.id];
-  if (!score || score.note) return <span title={score?.note}>–</span>;
+  if (!score || score.note)
+    return <span title={score?.note}>{(score && atMost(score, measure)) ?? "–"}</span>;
   const mark = entry.marks[measure.id];
   const looks = { best: "bg-[#e8e8e8] font-semibold text-[#1c1c1c]", tied: "ring-1 ring-[#e8e8e8]" };
   const look = mark ? looks[mark] : "";

@@ -89,7 +89,8 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
   );
   const score = measure && entry?.scores[measure.id];
   const told = [
-    score?.value != null && `${measure?.name} ${score.value.toFixed(measure?.digits)}`,
+    score?.value != null &&
+      `${measure?.unit ? "" : measure?.name} ${score.value.toFixed(measure?.digits)} ${measure?.unit}`.trim(),
     entry?.timing?.median != null && seconds(entry.timing.median),
     remarks > 0 && `${remarks} remark${remarks > 1 ? "s" : ""}`,
   ].filter(Boolean);

@@ -52,7 +52,7 @@ export function useChoices(trial: Trial): Choice[] {
     plain(
       "input",
       "Input",
-      size.width === target.width ? "Input" : "Input, enlarged to the same size",
+      size.width === target.width ? "Input" : "Input, enlarged",
       `${size.width} × ${size.height}`,
       trial.input_picture,
     ),

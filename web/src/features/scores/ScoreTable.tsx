@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Entry, Measure, Trial } from "../../api/client";
 import { useRemarks } from "../../api/marks";
 import { bytes, frameRate, rateOf, seconds } from "../../ui/format";
-import { aim, commonNote } from "./notes";
+import { aim, atMost, commonNote } from "./notes";
 import { overFrames, quantile } from "./overFrames";
 import { LetterPlate } from "../../ui/LetterPlate";
 
@@ -44,7 +44,7 @@ function Name({ measure }: { measure: Measure }) {
 export function Figure({ entry, measure, first }: { entry: Entry; measure: Measure; first: number }) {
   const score = entry.scores[measure.id];
   if (!score) return <>–</>;
-  if (score.note) return <span title={score.note}>–</span>;
+  if (score.note) return <span title={score.note}>{atMost(score, measure) ?? "–"}</span>;
   const parts = Object.entries(score.parts).map(
     ([part, value]) => `${part}: ${value.toFixed(measure.digits)}`,
   );

@@ -1,4 +1,4 @@
-import type { Entry, Measure } from "../../api/client";
+import type { Entry, Measure, Score } from "../../api/client";
 
 /** One reason for all entries that a measure gives no figure: said once, not in every cell. */
 export function commonNote(entries: Entry[], measure: Measure): string | null {
@@ -11,4 +11,10 @@ export function commonNote(entries: Entry[], measure: Measure): string | null {
 export function aim({ better }: Measure): string {
   if (!better) return "";
   return better.startsWith("nearer") ? `best ${better}` : `${better} is better`;
+}
+
+/** The most that a figure can be, where it cannot be told any better. */
+export function atMost({ parts }: Score, measure: Measure): string | null {
+  const most = parts["at most"];
+  return most == null ? null : `≤ ${most.toFixed(measure.digits)}`;
 }
