@@ -7,10 +7,11 @@ import ast
 import inspect
 import re
 import sys
+from collections.abc import Iterable
 from pathlib import Path
 
 from mistline.core import measure
-from mistline.core.measure import HEADINGS, MEASURES
+from mistline.core.measure import HEADINGS, MEASURES, Measure
 
 ROOT = Path(__file__).parents[1]
 HEAD = """# What is measured, how, and against what it is checked
@@ -32,18 +33,28 @@ def plain(text: str | None) -> str:
     return re.sub(r"```\n(?=\n|$)", "```\n", text).replace("\n[", "\n\n[").rstrip()
 
 
-def table(heading: str) -> list[str]:
-    rows = [m for m in MEASURES.values() if m.heading == heading]
-    lines = [
-        f"## {heading.capitalize()}",
-        "",
-        "| measure | unit | best | tie | what it says | source |",
-        "|---" * 6 + "|",
-    ]
-    for row in rows:
-        cells = (row.name, row.unit or "1", row.better, f"{row.tie:g}", row.meaning, row.source)
+BESIDE_INPUT = """## In a test without a truth
+
+The result is held against the input, brought to its size by bilinear interpolation. What only a truth could tell has no
+best side and is not ranked. Checked in `tests/reference/test_beside_input.py`.
+"""
+
+
+def table(measures: Iterable[Measure], *, has_truth: bool) -> list[str]:
+    lines = ["| measure | unit | best | tie | what it says | source |", "|---" * 6 + "|"]
+    for row in measures:
+        best = row.better if has_truth or row.better != "nearer to the truth" else "–"
+        cells = (row.name, row.unit or "1", best, f"{row.tie:g}", row.told(has_truth=has_truth), row.source)
         lines.append("| " + " | ".join(cell.replace("|", "\\|") for cell in cells) + " |")
     return [*lines, ""]
+
+
+def tables() -> list[str]:
+    lines = []
+    for heading in HEADINGS:
+        rows = [m for m in MEASURES.values() if m.heading == heading and m.meaning]
+        lines += [f"## {heading.capitalize()}", "", *table(rows, has_truth=True)]
+    return [*lines, BESIDE_INPUT, *table((m for m in MEASURES.values() if m.without_truth), has_truth=False)]
 
 
 def checks() -> dict[str, list[str]]:
@@ -75,7 +86,7 @@ def formulas() -> list[str]:
 
 
 def main() -> None:
-    lines = [HEAD, *(line for heading in HEADINGS for line in table(heading)), *formulas()]
+    lines = [HEAD, *tables(), *formulas()]
     Path(sys.argv[1]).write_text("\n".join(lines).rstrip() + "\n")
 
 

@@ -18,13 +18,14 @@ def views() -> dict[str, str]:
     trial = trials[-1]
     recipe = next(r for r in httpx.get(f"{ADDRESS}/api/recipes").json() if r["name"] == "Bicubic, sharpened")
     at = f"/trials/{trial['id']}"
+    old = next(item for item in trials if item["words"].startswith("no truth"))
     ride = next(item for item in trials if item["name"].startswith("The ride out"))
     return {
         "shelf": "/shelf",
         "trials": "/trials",
         "set-up": f"/trials/new?source={trial['source_id']}",
-        "set-up-summary": f"{at}/setup",
         "run": f"{at}/run",
+        "scores-no-truth": f"/trials/{old['id']}/scores",
         "look": f"{at}/look?panes=truth,C,D,E&focus=2&x=455&y=722&z=2",
         "look-wipe": f"{at}/look?mode=wipe&panes=truth,E&focus=1&divider=0.5",
         "look-difference": f"{at}/look?mode=difference&panes=truth,E&focus=1&x=455&y=722&z=2",

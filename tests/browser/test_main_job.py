@@ -227,7 +227,7 @@ def test_9_the_table_marks_best_and_ties_and_keeps_controls_apart(
         expect(cell.get_by_text(", best")).to_have_count(int(entry["marks"].get("ssim") == "best"))
         assert not (entry["control"] and entry["marks"])
     expect(page.get_by_test_id("scores-psnr_rgb").locator("[data-letter=T]")).to_have_text("equal")
-    expect(page.get_by_role("figure")).to_contain_text("Structure kept against time")
+    expect(page.get_by_role("figure")).to_contain_text("The line joins the entries that none beats in both")
     for heading in ("Close to the truth", "Noise", "Detail", "Edges", "Colour", "Compression", "Lettering"):
         expect(table.get_by_role("rowheader", name=heading, exact=True)).to_be_visible()
     expect(page.get_by_test_id("in-words")).to_contain_text(re.compile(r"detail .* down \d+ %"))

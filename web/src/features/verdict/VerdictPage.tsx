@@ -6,6 +6,7 @@ import { day, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Button, Page, Trouble } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
+import { atMost } from "../scores/notes";
 import { KindSelect } from "../shelf/SourceCard";
 
 /** The figures that speak for an entry of this kind of footage, its time, and what was marked. */
@@ -14,10 +15,10 @@ function evidence(trial: Trial, entry: Entry, remarks: Remark[]): string {
   const severe = seen.filter(({ severity }) => severity === 3).map(({ defect }) => defect);
   const figures = trial.evidence.flatMap((id) => {
     const measure = trial.measures.find((one) => one.id === id);
-    const value = entry.scores[id]?.value;
-    return measure && value != null
-      ? [`${measure.name} ${value.toFixed(measure.digits)} ${measure.unit}`.trim()]
-      : [];
+    const score = entry.scores[id];
+    if (!measure || !score) return [];
+    const figure = score.value?.toFixed(measure.digits) ?? atMost(score, measure);
+    return figure === null ? [] : [`${measure.name} ${figure} ${measure.unit}`.trim()];
   });
   const parts = [...figures, entry.timing?.median != null && `${seconds(entry.timing.median)} a frame`];
   return [
