@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 import cv2
 import numpy as np
-from mistline.core.degrade.downsample import Plan
 from sewar.full_ref import msssim, vifp
 from skimage.color import deltaE_ciede2000, rgb2lab
 from skimage.metrics import peak_signal_noise_ratio
@@ -20,7 +19,7 @@ from mistline.core.measure.information import information_fidelity
 from mistline.core.measure.measure import Measured
 from mistline.core.measure.psnr import psnr
 from mistline.core.measure.ssim import multi_scale_similarity, structural_similarity
-from mistline.core.setup import TruthSetup
+from mistline.core.setup import Plan, TruthSetup
 from mistline.core.timing.clock import reset_peak, resident_peak
 
 UHD, HUGE = Size(3840, 2160), Size(11600, 8620)
