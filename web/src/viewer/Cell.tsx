@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 import type { Picture } from "../api/client";
-import { isExact, paint, refine, REST_MS } from "./paint";
+import { isExact, paint, refine, REST_MS, tilesOf } from "./paint";
 import { followTiles } from "./tiles";
 import { useViewport } from "./viewport";
 
@@ -47,7 +47,10 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
       draw();
     });
     observer.observe(element);
-    const stop = followTiles(() => element.dataset.exact || later());
+    const own = tilesOf(picture, frame);
+    const stop = followTiles((url) => {
+      if (!element.dataset.exact && url.startsWith(own)) later();
+    });
     return () => {
       observer.disconnect();
       stop();

@@ -26,8 +26,12 @@ interface Piece {
   row: number;
 }
 
+/** What the addresses of all tiles of a frame begin with. */
+export const tilesOf = (picture: Picture, frame: number) =>
+  `/api/pictures/${picture.id}/frames/${Math.min(frame, picture.frames - 1)}/tiles/`;
+
 export const tileUrl = (picture: Picture, frame: number, level: number, column: number, row: number) =>
-  `/api/pictures/${picture.id}/frames/${Math.min(frame, picture.frames - 1)}/tiles/${level}/${column}/${row}`;
+  `${tilesOf(picture, frame)}${level}/${column}/${row}`;
 
 /** The tile level whose pixels are not larger than device pixels; level 0 from 100 % on. */
 function levelFor(picture: Picture, zoom: number): number {

@@ -1,3 +1,4 @@
+const AGAIN_MS = 2000;
 /** Tiles as bitmaps: fetched once, kept while there is room, the longest unused dropped first. */
 export const ROOM_BYTES = 640 * 2 ** 20;
 
@@ -7,10 +8,11 @@ interface Held {
 }
 
 const held = new Map<string, Held>();
-const followers = new Set<() => void>();
+const followers = new Set<(url: string) => void>();
 let used = 0;
 
-export function followTiles(heard: () => void): () => void {
+/** Be told the address of every tile that came, or that is worth another try. */
+export function followTiles(heard: (url: string) => void): () => void {
   followers.add(heard);
   return () => followers.delete(heard);
 }
@@ -28,9 +30,12 @@ async function load(url: string, entry: Held) {
     makeRoom();
   } catch {
     entry.failed = true;
-    window.setTimeout(() => held.delete(url), 2000);
+    window.setTimeout(() => {
+      held.delete(url);
+      followers.forEach((heard) => heard(url));
+    }, AGAIN_MS);
   }
-  followers.forEach((heard) => heard());
+  followers.forEach((heard) => heard(url));
 }
 
 function makeRoom() {

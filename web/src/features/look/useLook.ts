@@ -157,7 +157,7 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const [lift, surround] = [Number(params.get("lift")), Number(params.get("surround") ?? NaN)];
   useEffect(() => dress({ smooth, lift, surround }), [dress, smooth, lift, surround]);
   usePlaceInAddress(change);
-  usePreload(choices);
+  usePreload(mode === "wall" ? NONE : choices);
   return {
     panes,
     focus,
@@ -194,6 +194,7 @@ const MODES: Mode[] = ["panes", "wipe", "difference", "time", "wall", "zooms"];
 export const paired = (mode: Mode): mode is Pair => mode === "wipe" || mode === "difference";
 
 const SETTLED_MS = 200;
+const NONE: Choice[] = [];
 
 /** The row or column over time through the middle of what is seen; follows once the view rests. */
 export function useSlice(axis: Slice["axis"]): Slice {
