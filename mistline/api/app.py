@@ -5,6 +5,8 @@ import contextlib
 import errno
 import functools
 import logging
+import mimetypes
+import os
 import re
 from collections.abc import AsyncIterator
 from http import HTTPStatus
@@ -19,7 +21,9 @@ from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse
 from fastapi.routing import APIRouter
 from fastapi.staticfiles import StaticFiles
+from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
+from starlette.types import Scope
 
 from mistline import __version__
 from mistline.api import events, iiif, looking, recipes, schemas, shelf, trials
@@ -119,11 +123,28 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
             listening.cancel()
 
 
+class Assets(StaticFiles):
+    """Scripts, styles and fonts, whose names change with their content; compressed where the build left them so."""
+
+    def file_response(
+        self, full_path: str | os.PathLike[str], stat_result: os.stat_result, scope: Scope, status_code: int = 200
+    ) -> Response:
+        """A file for ever, as its compressed twin where there is one and the browser takes it."""
+        packed = Path(f"{os.fspath(full_path)}.gz")
+        headers = {"Cache-Control": "public, max-age=31536000, immutable", "Vary": "Accept-Encoding"}
+        if "gzip" not in Headers(scope=scope).get("accept-encoding", "") or not packed.exists():
+            response = super().file_response(full_path, stat_result, scope, status_code)
+            response.headers.update(headers)
+            return response
+        kind, _ = mimetypes.guess_type(full_path)
+        return FileResponse(packed, status_code, {**headers, "Content-Encoding": "gzip"}, media_type=kind)
+
+
 def _pages(app: FastAPI, web: Path) -> None:
     """Serve the built application; every address that is not the API's is a page of it."""
     if not (web / "index.html").exists():
         return
-    app.mount("/assets", StaticFiles(directory=web / "assets"), name="assets")
+    app.mount("/assets", Assets(directory=web / "assets"), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False)
     def page(request: Request, path: str) -> FileResponse:
@@ -173,7 +194,7 @@ def create_app() -> FastAPI:
         (OSError, _system_error),
     ):
         app.add_exception_handler(kind, handler)
-    app.add_middleware(Guard, allowed_hosts=settings().allowed_hosts)
+    app.add_middleware(Guard, allowed_hosts=settings().allowed_hosts, heard=lambda: events.announcer.heard)
     _pages(app, settings().web)
     app.openapi = functools.cache(lambda: _description(app))  # type: ignore[method-assign]
     return app

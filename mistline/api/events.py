@@ -21,12 +21,14 @@ NOTHING = {"table": "", "key": ""}
 
 
 class Announcer:
-    """Listens on one connection and hands each announcement to all who follow."""
+    """Listens on one connection, counts the announcements and hands each to all who follow."""
 
     def __init__(self) -> None:
         self._followers: set[asyncio.Queue[dict[str, str]]] = set()
+        self.heard = 0
 
     def _tell(self, event: dict[str, str]) -> None:
+        self.heard += 1
         for follower in self._followers:
             follower.put_nowait(event)
 
@@ -64,10 +66,12 @@ router = APIRouter(tags=["events"])
 async def events() -> AsyncIterator[ServerSentEvent]:
     """Announce each changed row as `{"table": ..., "key": ...}`; table "*": all may have changed.
 
-    Where nothing changes, an event without a table says every 15 seconds that the line holds.
+    The first one tells how many changes were announced before. Every answer has that number, as it was when it was
+    asked for, in its header `Mistline-Heard`: what was read at the same number is not stale. Where nothing changes, an
+    event without a table says every 15 seconds that the line holds.
     """
     with announcer.follow() as follower:
-        yield ServerSentEvent(data=EVERYTHING)
+        yield ServerSentEvent(data={**EVERYTHING, "heard": announcer.heard})
         while True:
             try:
                 async with asyncio.timeout(QUIET_LIMIT):

@@ -3,7 +3,7 @@
 import asyncio
 import logging
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
@@ -41,10 +41,10 @@ def problem_body(status: int, title: str, detail: str) -> bytes:
 
 
 class Guard:
-    """ASGI middleware around the whole application."""
+    """ASGI middleware around the whole application; `heard` counts the changes that were announced so far."""
 
-    def __init__(self, app: ASGIApp, allowed_hosts: Iterable[str]) -> None:
-        self.app, self.hosts = app, LOOPBACK | set(allowed_hosts)
+    def __init__(self, app: ASGIApp, allowed_hosts: Iterable[str], heard: Callable[[], int]) -> None:
+        self.app, self.hosts, self.heard = app, LOOPBACK | set(allowed_hosts), heard
 
     def _refusal(self, scope: Scope) -> str | None:
         headers = Headers(scope=scope)
@@ -68,6 +68,7 @@ class Guard:
 
         most = MOST_OF_A_FILE if scope["path"] in UPLOADS else MOST
         begun, complete, taken = False, False, 0
+        heard = str(self.heard())  # before anything is read for the answer
 
         async def with_headers(message: Message) -> None:
             nonlocal begun
@@ -76,6 +77,7 @@ class Guard:
                 headers = MutableHeaders(scope=message)
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
+                headers["Mistline-Heard"] = heard
             await send(message)
 
         async def answer(status: int, title: str, detail: str) -> None:

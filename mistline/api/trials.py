@@ -17,7 +17,7 @@ from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
 from mistline.core.setup import AnySetup, Plan, read_setup
 from mistline.errors import Conflict, NotFound
-from mistline.store import speeds, takes, trials
+from mistline.store import pictures, speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
 from mistline.work.requests import Timing
@@ -162,6 +162,8 @@ def _trial(trial_id: str) -> schemas.Trial:
         entries = trials.entries(connection, trial_id)
         verdicts = trials.verdicts(connection, trial_id)
         same = trials.same(connection, trial_id)
+        ids = [row["truth_picture"], row["input_picture"], *(entry["picture_id"] for entry in entries)]
+        shown = pictures.some(connection, [each for each in ids if each])
     board = scoreboard(entries)
     setup, size = read_setup(row["setup"]), Size(row["facts"]["width"], row["facts"]["height"])
     fields = {name: row[name] for name in schemas.Trial.model_fields if name in row and name != "setup"}
@@ -176,6 +178,7 @@ def _trial(trial_id: str) -> schemas.Trial:
         fronts=board.fronts,
         plan=_plan(size, setup.plan(size), len(entries), row["frames"], [], []),
         entries=_entries(entries, setup, board),
+        pictures=[schemas.Picture(**picture, tile=pictures.TILE) for picture in shown],
         same=[schemas.Pair(**pair) for pair in same],
         has_truth=setup.has_truth,
         measures=measures,

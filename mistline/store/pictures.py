@@ -12,9 +12,27 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import file_hash, known_hash, media
 
 __all__ = [
-    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "is_id", "keep",
-    "keep_map", "keep_slice", "keep_view", "map_facts", "map_name", "origin", "part", "plate", "shard_files",
+    "THUMBNAIL",
+    "TILE",
+    "WHOLE",
+    "add_plate",
+    "bytes_a_pixel",
+    "file_key",
+    "get",
+    "has",
+    "is_id",
+    "keep",
+    "keep_map",
+    "keep_slice",
+    "keep_view",
+    "map_facts",
+    "map_name",
+    "origin",
+    "part",
+    "plate",
+    "shard_files",
     "slice_name",
+    "some",
 ]  # fmt: skip
 
 SQL = queries("pictures")
@@ -163,6 +181,12 @@ def keep_view(path: Path, picture_id: str, frame: int, name: str = "") -> None:
 def origin(connection: Connection, picture_id: str) -> Row:
     """What a picture was made of: `source_id`, `any_take` of its set-up, or `take_key`; the others are None."""
     return database.one(connection.execute(SQL["origin"], {"id": picture_id}))
+
+
+def some(connection: Connection, ids: list[str]) -> list[Row]:
+    """Those pictures that are there, in the order of the ids."""
+    rows = {row["id"]: row for row in connection.execute(SQL["some"], {"ids": ids})}
+    return [rows[each] for each in dict.fromkeys(ids) if each in rows]
 
 
 def get(connection: Connection, picture_id: str) -> Row:

@@ -182,6 +182,9 @@ def test_events_tell_of_every_change(app: Running, source: dict) -> None:
     until(lambda: any(event["table"] == "takes" for event in heard), what="an event of a take")
     keys = {event["key"] for event in heard if event["table"] == "takes"}
     assert {entry["take_key"] for entry in trial["entries"]} <= keys
+    # Every answer tells how many changes had been announced when it was asked for.
+    counts = [int(app.http.get("/api/kinds").headers["Mistline-Heard"]) for _ in range(2)]
+    assert counts[0] <= counts[1] and counts[0] >= heard[0]["heard"] + len(keys)
 
 
 def test_a_broken_media_store_fails_in_words(app: Running, astronaut: np.ndarray) -> None:

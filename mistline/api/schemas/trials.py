@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from mistline.api.schemas.looking import Standing
 from mistline.api.schemas.plans import PlanAnswer, PlanRequest
+from mistline.api.schemas.shelf import Picture
 from mistline.core.choose.ranking import Mark
 from mistline.core.methods import Traits
 from mistline.core.setup import Setup
@@ -175,6 +176,7 @@ class Trial(BaseModel):
     truth_picture: str | None
     input_picture: str | None
     input_traits: Traits | None
+    pictures: list[Picture] = Field(description="of truth, input and entries, as far as they are made")
     entries: list[Entry]
     measures: list[MeasureShown]
     lead: str = Field(description="the measure that is looked at first")

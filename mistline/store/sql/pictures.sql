@@ -32,6 +32,9 @@ limit 1
 -- name: get
 select * from pictures where id = %(id)s
 
+-- name: some
+select * from pictures where id = any(%(ids)s)
+
 -- name: bytes_a_pixel
 -- Of the newest pictures at 16 bits that are kept, frames of clips or stills.
 select sum(s.file_bytes)::float / nullif(sum(s.frames::float * p.width * p.height), 0) as bytes

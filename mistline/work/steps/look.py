@@ -2,7 +2,6 @@
 
 import math
 import zipfile
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -115,9 +114,7 @@ def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
         evidence = _evidence(codes, there, request.factor, before=before, references_own=references_own)
         return scored(measure_all(evidence, only=request.only))
 
-    with ThreadPoolExecutor(2) as pool:
-        found = pool.map(scores, request.results.values())
-        return RegionMeasured(scores=dict(zip(request.results, found, strict=True)))
+    return RegionMeasured(scores={letter: scores(shards) for letter, shards in request.results.items()})
 
 
 def read_pixels(request: ReadPixels, report: Progress) -> PixelsRead:

@@ -38,6 +38,16 @@ export type MapAnswer = Schemas["MapAnswer"];
 
 export const client = createClient<paths>({ baseUrl: "/" });
 
+let oldest = Infinity;
+client.use({
+  onResponse: ({ response }) => {
+    oldest = Math.min(oldest, Number(response.headers.get("Mistline-Heard") ?? NaN));
+  },
+});
+
+/** How many changes the server had announced when the first of all answers was asked for; NaN if one did not say. */
+export const oldestAnswer = () => oldest;
+
 /** The server cannot be reached, or its database cannot: nothing is wrong with what was asked. */
 export class Unreachable extends Error {}
 

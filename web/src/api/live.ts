@@ -1,7 +1,7 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { create } from "zustand";
-import { Unreachable } from "./client";
+import { oldestAnswer, Unreachable } from "./client";
 
 /** Since when the server has not been heard of; null while it is there. */
 export const useConnection = create<{ lostSince: Date | null }>(() => ({ lostSince: null }));
@@ -39,6 +39,7 @@ export function useLive() {
   useEffect(() => {
     const tables = new Set<string>();
     let timer: number | undefined;
+    let first = true;
     let silence = window.setTimeout(lose, SILENT_MS);
     const source = new EventSource("/api/events");
     source.onerror = lose;
@@ -46,7 +47,12 @@ export function useLive() {
       find();
       window.clearTimeout(silence);
       silence = window.setTimeout(lose, SILENT_MS);
-      tables.add((JSON.parse(String(message.data)) as { table: string }).table);
+      const { table, heard } = JSON.parse(String(message.data)) as { table: string; heard?: number };
+      const fresh = first && heard === oldestAnswer();
+      first = false;
+      document.documentElement.dataset.live = "true";
+      if (fresh) return; // nothing has changed since the page asked for what it shows
+      tables.add(table);
       timer ??= window.setTimeout(() => {
         void refresh(queries, new Set(tables));
         tables.clear();

@@ -2,7 +2,6 @@ import {
   keepPreviousData,
   useInfiniteQuery,
   useMutation,
-  useQueries,
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
@@ -111,16 +110,6 @@ export const useQueue = () =>
 
 export const usePlaybook = () =>
   useQuery({ queryKey: ["playbook"], queryFn: () => answer(client.GET("/api/playbook")) });
-
-export const usePictures = (ids: string[]) =>
-  useQueries({
-    queries: ids.map((id) => ({
-      queryKey: ["picture", id],
-      queryFn: () =>
-        answer(client.GET("/api/pictures/{picture_id}", { params: { path: { picture_id: id } } })),
-      staleTime: Infinity,
-    })),
-  });
 
 export const usePlan = (
   source: Source | null,

@@ -2571,6 +2571,11 @@ export interface components {
             measures: components["schemas"]["MeasureShown"][];
             /** Name */
             name: string;
+            /**
+             * Pictures
+             * @description of truth, input and entries, as far as they are made
+             */
+            pictures: components["schemas"]["Picture"][];
             plan: components["schemas"]["PlanAnswer"];
             /**
              * Rate

@@ -1,5 +1,5 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import { useState, type ButtonHTMLAttributes, type ReactNode } from "react";
+import { createContext, useContext, useState, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { Link, type LinkProps } from "react-router";
 
 const BUTTON =
@@ -103,6 +103,9 @@ export function ConfirmButton({
   );
 }
 
+/** Whether a page stands within another one that has the first heading already. */
+export const Within = createContext(false);
+
 export function Page({
   title,
   actions,
@@ -112,11 +115,12 @@ export function Page({
   actions?: ReactNode;
   children: ReactNode;
 }) {
+  const Heading = useContext(Within) ? "h2" : "h1";
   return (
     <div className="mx-auto w-full max-w-[1240px] px-6 py-6">
       <title>{`${title} – Mistline`}</title>
       <header className="mb-5 flex flex-wrap items-end justify-between gap-3">
-        <h1 className="text-3xl font-semibold">{title}</h1>
+        <Heading className="text-3xl font-semibold">{title}</Heading>
         <div className="flex gap-2">{actions}</div>
       </header>
       {children}

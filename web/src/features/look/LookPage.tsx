@@ -17,7 +17,7 @@ import { Slot } from "./Slot";
 import { Strip } from "./Strip";
 import { liftAfter, Toolbar } from "./Toolbar";
 import { KEYS, useKeys } from "./useKeys";
-import { paired, useChoices, useLook, useSlice, type Choice } from "./useLook";
+import { paired, choicesOf, useLook, useSlice, type Choice } from "./useLook";
 import { Wall } from "./Wall";
 import { Zooms } from "./Zooms";
 
@@ -79,7 +79,7 @@ interface Taken {
 
 /** Several results at the same place: one viewport, panes, flip in place, a divider, a difference, a wall of spots. */
 export function LookPage({ trial }: { trial: Trial }) {
-  const choices = useChoices(trial);
+  const choices = useMemo(() => choicesOf(trial), [trial]);
   const look = useLook(trial, choices);
   const { change, mode } = look;
   const surround = useViewport((view) => view.surround);

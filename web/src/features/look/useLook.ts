@@ -1,7 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { Entry, Picture, Trial } from "../../api/client";
-import { usePictures } from "../../api/queries";
 import { rateOf } from "../../ui/format";
 import { ready } from "../../viewer/paint";
 import { usePlayer } from "../../viewer/player";
@@ -24,12 +23,10 @@ export interface Choice {
 export const DEFAULTS = "all settings at their defaults";
 const STATES: Record<string, string> = { waiting: "waiting", failed: "failed", cancelled: "cancelled" };
 
-export function useChoices(trial: Trial): Choice[] {
+/** All that can be looked at: truth, input and entries. */
+export function choicesOf(trial: Trial): Choice[] {
   const made = trial.entries.filter((entry) => entry.control !== "truth");
-  const ids = [trial.truth_picture, trial.input_picture, ...made.map((entry) => entry.picture_id)];
-  const found = usePictures(ids.filter((id) => id !== null));
-  const pictures = new Map(found.flatMap(({ data }) => (data ? [[data.id, data] as const] : [])));
-  const pictureOf = (id: string | null) => (id === null ? null : (pictures.get(id) ?? null));
+  const pictureOf = (id: string | null) => trial.pictures.find((picture) => picture.id === id) ?? null;
   const plain = (
     id: string,
     plate: string,

@@ -2,8 +2,9 @@ import { lazy, Suspense } from "react";
 import { Navigate, NavLink, Route, Routes, useLocation, useParams } from "react-router";
 import type { Trial } from "../../api/client";
 import { problem } from "../../api/live";
+import { useSpots } from "../../api/marks";
 import { useTrial } from "../../api/queries";
-import { ButtonLink, Page, Trouble } from "../../ui/parts";
+import { ButtonLink, Page, Trouble, Within } from "../../ui/parts";
 import { LookPage } from "../look/LookPage";
 import { VerdictPage } from "../verdict/VerdictPage";
 import { RunPage } from "./RunPage";
@@ -51,6 +52,7 @@ function Steps({ trial }: { trial: Trial }) {
 export function TrialPage() {
   const { id = "" } = useParams();
   const found = useTrial(id);
+  useSpots(id); // asked for at once, not only when a page that shows them is there
   const [trial, error] = [found.data, problem(found)];
   const { search } = useLocation();
   if (error)
@@ -68,14 +70,16 @@ export function TrialPage() {
       <Steps trial={trial} />
       <div className="relative min-h-0 flex-1 overflow-y-auto">
         <Suspense fallback={<p className="p-6 text-soft">Loading</p>}>
-          <Routes>
-            <Route index element={<Navigate to={{ pathname: done ? "look" : "run", search }} replace />} />
-            <Route path="setup" element={<SetupSummary trial={trial} />} />
-            <Route path="run" element={<RunPage trial={trial} />} />
-            <Route path="look" element={<LookPage key={trial.id} trial={trial} />} />
-            <Route path="scores" element={<ScoresPage trial={trial} />} />
-            <Route path="verdict" element={<VerdictPage key={trial.id} trial={trial} />} />
-          </Routes>
+          <Within value={true}>
+            <Routes>
+              <Route index element={<Navigate to={{ pathname: done ? "look" : "run", search }} replace />} />
+              <Route path="setup" element={<SetupSummary trial={trial} />} />
+              <Route path="run" element={<RunPage trial={trial} />} />
+              <Route path="look" element={<LookPage key={trial.id} trial={trial} />} />
+              <Route path="scores" element={<ScoresPage trial={trial} />} />
+              <Route path="verdict" element={<VerdictPage key={trial.id} trial={trial} />} />
+            </Routes>
+          </Within>
         </Suspense>
       </div>
     </div>
