@@ -61,13 +61,14 @@ def _twelve(app: Running) -> str:
 def _wall(page: Page, address: str, trial: str) -> list[str]:
     page.goto(f"{address}/trials/{trial}/look?mode=wall&z=1")
     page.evaluate(SETTLED, 15 * 8)
-    whole = []
-    for _ in range(3):
+    most, whole = [], []
+    for _ in range(5):
         page.goto("about:blank")
         page.goto(f"{address}/trials/{trial}/look?mode=wall&z=1", wait_until="commit")
+        most.append(page.evaluate(SETTLED, 12 * 8) / 1000)
         whole.append(page.evaluate(SETTLED, 15 * 8) / 1000)
     empty = timed(lambda: page.goto(f"{address}/playbook"), 3)
-    return ["wall of 15 columns and 8 spots, complete, from an empty page", shown(whole),
+    return ["wall of 15 columns and 8 spots, from an empty page: 12 x 8 of its cells, and all", f"{shown(most)}, {shown(whole)}",
             f"the Playbook page {shown(empty)}", f"{np.median(whole) / np.median(empty):.1f}", "under 1 s"]  # fmt: skip
 
 

@@ -2,7 +2,7 @@ import { useEffect, useRef } from "react";
 import type { Picture } from "../api/client";
 import { isExact, paint, refine, REST_MS, tilesOf } from "./paint";
 import { followTiles } from "./tiles";
-import { useViewport } from "./viewport";
+import { surroundOf, useViewport } from "./viewport";
 
 interface Props {
   picture: Picture;
@@ -31,7 +31,7 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
       asked = 0;
       const pane = { width: element.width, height: element.height };
       const view = { extent, pane, x, y, zoom, smooth, frame, lift, surround: ground };
-      const surround = getComputedStyle(element).backgroundColor;
+      const surround = surroundOf(view);
       whole = paint(element, picture, view, surround);
       const exact = isExact(element, picture, view, surround);
       Object.assign(element.dataset, { shown: whole ? picture.id : "", exact: whole && exact ? "true" : "" });

@@ -4,7 +4,7 @@ import { ciede2000, labOf } from "./colour";
 import { paintHeat, type Heat } from "./heat";
 import { paintSlice, sliceUrl, type Slice } from "./slice";
 import { tile } from "./tiles";
-import { zoomOf, type Viewport } from "./viewport";
+import { surroundOf, zoomOf, type Viewport } from "./viewport";
 
 /** What of two pictures is held against one another. */
 export type DifferenceOf = "luma" | "red" | "green" | "blue" | "channels" | "colour";
@@ -28,19 +28,18 @@ export type Scene =
   | { kind: "slice"; pictures: [Picture]; slice: Slice };
 
 const shiftOf = (scene: Scene) => (scene.kind === "one" ? scene.shift : undefined);
-const surroundOf = (canvas: HTMLCanvasElement) => getComputedStyle(canvas).backgroundColor;
 
 /** Whether every picture stands there as the mean over each device pixel; a difference is exact from 100 % on only. */
 export const sceneExact = (canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean =>
   scene.kind !== "slice" &&
   scene.pictures.every((picture) =>
-    isExact(canvas, picture, view, scene.kind === "difference" ? "" : surroundOf(canvas), shiftOf(scene)),
+    isExact(canvas, picture, view, scene.kind === "difference" ? "" : surroundOf(view), shiftOf(scene)),
   );
 
 /** Make the exact pixels of a view that rests; false while tiles are on their way, or where there are none to make. */
 export const refineScene = (canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean =>
   (scene.kind === "one" || scene.kind === "wipe") &&
-  scene.pictures.every((picture) => refine(canvas, picture, view, surroundOf(canvas), shiftOf(scene)));
+  scene.pictures.every((picture) => refine(canvas, picture, view, surroundOf(view), shiftOf(scene)));
 
 /** Pictures in their order; two scenes with the same ones differ in how they are shown only. */
 export const keyOf = (scene: Scene): string =>
@@ -122,7 +121,7 @@ function another({ width, height }: HTMLCanvasElement): HTMLCanvasElement {
 
 /** Draw a scene; true when all its pixels are here. */
 export function paintScene(canvas: HTMLCanvasElement, scene: Scene, view: Viewport): boolean {
-  const surround = surroundOf(canvas);
+  const surround = surroundOf(view);
   if (scene.kind === "one") {
     const whole = paint(canvas, scene.pictures[0], view, surround, undefined, scene.shift);
     return (!scene.heat || paintHeat(canvas, scene.heat, view)) && whole;

@@ -23,6 +23,9 @@ export interface Viewport {
 export const SURROUNDS = ["#3a3a3a", "#777777", "#b4b4b4"];
 const MIDDLE_GREY = 1;
 
+/** The colour around pictures. */
+export const surroundOf = ({ surround }: { surround: number }) => SURROUNDS[surround] ?? "#777777";
+
 export const LIFTS = [1, 2, 4, 8];
 
 interface Actions {
