@@ -96,7 +96,7 @@ def _begun(app: Running, name: str, size: tuple[int, int], noise: float) -> str:
     coarse = np.random.default_rng(4).integers(20, 236, (size[1] // 16, size[0] // 16, 3)).astype(np.uint8)
     content = cv2.imencode(".png", cv2.resize(coarse, size, interpolation=cv2.INTER_LINEAR))[1].tobytes()
     body = {"source_id": app.read(name, content)["id"], "setup": {"factor": 1, "noise": noise},
-            "recipe_ids": app.recipe_ids("Denoised, Lanczos 3")}  # fmt: skip
+            "recipe_ids": app.recipe_ids("Guided filter")}  # fmt: skip
     key: str = app.http.post("/api/trials", json=body).json()["id"]
     until(lambda: app.trial(key)["input_picture"], 900, "truth and input")
     app.http.post(f"/api/trials/{key}/cancel")

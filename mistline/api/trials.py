@@ -46,6 +46,8 @@ def _plan(
         target=_pixels(sizes.target),
         input=_pixels(sizes.input),
         cropped=list(sizes.cropped),
+        bars=list(sizes.bars),
+        rgb_bytes=sizes.rgb_bytes,
         factors=list(sizes.factors),
         share=sizes.share,
         takes=count,
@@ -66,9 +68,8 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
         schemas.Outlook(recipe_id=UUID(key), **(asdict(known) if known else {}))
         for key, known in found.forecasts.items()
     ]
-    whole = Size(
-        found.sizes.target.width + found.sizes.cropped[0], found.sizes.target.height + found.sizes.cropped[1]
-    )
+    part, off = found.sizes.part, found.sizes.cropped
+    whole = Size(part.width + off[0], part.height + off[1])
     suggested = [
         schemas.Suggested(recipe_id=UUID(key), reason=each.reason) for key, each in found.suggested.items()
     ]
@@ -176,13 +177,15 @@ def _trial(trial_id: str) -> schemas.Trial:
         source_frames=row["facts"].get("frames", 1),
         rate=row["facts"].get("rate"),
         fronts=board.fronts,
+        beaten=board.beaten,
         plan=_plan(size, setup.plan(size), len(entries), row["frames"], [], []),
-        entries=_entries(entries, setup, board),
+        entries=_entries(entries, setup.at(size), board),
         pictures=[schemas.Picture(**picture, tile=pictures.TILE) for picture in shown],
         same=[schemas.Pair(**pair) for pair in same],
         has_truth=setup.has_truth,
         measures=measures,
-        lead=setup.lead,
+        factor=setup.at(size).factor,
+        lead=setup.at(size).lead,
         evidence=figures_for(row["kind"], [measure.id for measure in measures]),
         verdicts=[schemas.Verdict(**verdict) for verdict in verdicts],
     )
@@ -258,9 +261,10 @@ def _cell(score: schemas.Score | None) -> float | str:
 def within(trial_id: str, found: dict[str, Row]) -> list[schemas.Entry]:
     """The entries with the scores that were found for a part of the picture, by letter, ranked by them."""
     with connect() as connection:
-        setup = read_setup(trials.get(connection, trial_id)["setup"])
+        trial = trials.get(connection, trial_id)
         rows = trials.entries(connection, trial_id)
     rows = [{**row, "scores": found[row["letter"]]} for row in rows if row["letter"] in found]
+    setup = read_setup(trial["setup"]).at(Size(trial["facts"]["width"], trial["facts"]["height"]))
     return _entries(rows, setup, scoreboard(rows))
 
 
@@ -341,6 +345,13 @@ def _median(timing: Row | None) -> float | None:
     return timing["median"] if timing else None
 
 
+def _figures(kind: str, scores: dict[str, float | None]) -> list[str]:
+    """What speaks for the pick, in words."""
+    known = {key: value for key, value in scores.items() if value is not None}
+    shown = [(MEASURES[key], known[key]) for key in figures_for(kind, known)]
+    return [f"{measure.name} {value:.{measure.digits}f} {measure.unit}".strip() for measure, value in shown]
+
+
 @router.get("/playbook", operation_id="playbook")
 def playbook() -> list[schemas.PlaybookKind]:
     """Every kind with its verdicts, the standing one first."""
@@ -360,7 +371,7 @@ def playbook() -> list[schemas.PlaybookKind]:
                 setup_words=read_setup(row["setup"]).words(),
                 pick_words=Recipe.model_validate(row["pick_recipe"]).words(),
                 pick_seconds=_median(row["pick_timing"]),
-                pick_ssim=(row["pick_scores"] or {}).get("ssim"),
+                pick_figures=_figures(row["kind"], row["pick_scores"] or {}),
                 fallback_seconds=_median(row["fallback_timing"]),
             )
         )

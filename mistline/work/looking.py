@@ -149,7 +149,7 @@ async def _measure(
 
         async def some(letters: list[str]) -> Row:
             request = MeasureRegion(
-                name=trial["source_name"], region=region, frame=frame, factor=trial["setup"]["factor"], only=only,
+                name=trial["source_name"], region=region, frame=frame, factor=looked.sizes.factors[0], only=only,
                 target=looked.size, truth=truth, input=given, results={letter: results[letter] for letter in letters},
             )  # fmt: skip
             found = await _ask(request, remedy="zoom in to a smaller part")
@@ -343,7 +343,7 @@ async def _make_map(looked: _Looked, picture_id: str, fault: str, frame: int) ->
         made = folder / "map"
         made.mkdir()
         request = MakeMap(
-            name=trial["source_name"], map=fault, frame=frame, factor=trial["setup"]["factor"], out=made / "map.png",
+            name=trial["source_name"], map=fault, frame=frame, factor=looked.sizes.factors[0], out=made / "map.png",
             target=looked.size, truth=await _shards(looked.truth, folder, [frame]),
             input=await _shards(trial["input_picture"], folder, [frame]),
             result=await _shards(picture_id, folder, [frame]),

@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from mistline.core.choose.at_spots import describe_spots
-from mistline.core.choose.ranking import Mark, Timed, front, marks, time_marks
+from mistline.core.choose.ranking import Mark, Timed, beaten, front, marks, time_marks
 from mistline.core.choose.words import Score, describe, describe_beside_input
 from mistline.core.measure import MEASURES, Measure
 from mistline.core.setup import AnySetup
@@ -18,10 +18,14 @@ TIME = "time"
 
 @dataclass(frozen=True)
 class Scoreboard:
-    """Marks by entry letter and measure id ("time" is the process time); letters on each measure's front with time."""
+    """Marks by entry letter and measure id ("time" is the process time); letters on each measure's front with time.
+
+    `beaten` names for a letter those that are no worse in anything and better in something.
+    """
 
     marks: dict[str, dict[str, Mark]]
     fronts: dict[str, list[str]]
+    beaten: dict[str, list[str]]
 
 
 def _value(row: Row, measure: str) -> float:
@@ -77,7 +81,8 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
         for key, values in worth.items()
         if values
     }
-    return Scoreboard(table, fronts)
+    ties = {key: measure.tie for key, measure in MEASURES.items()}
+    return Scoreboard(table, fronts, beaten(worth, ties, times))
 
 
 def _scores(row: Row | None) -> dict[str, Score]:

@@ -214,7 +214,8 @@ def outlook(
         every = {str(row["id"]): recipes.recipe_of(row) for row in recipes.every(connection)}
         known = {key: speeds.best(connection, recipe) for key, recipe in chosen.items()}
         a_pixel = pictures.bytes_a_pixel(connection, moving=count > 1)
-    sizes = setup.plan(Size(source["facts"]["width"], source["facts"]["height"]))
+    size = Size(source["facts"]["width"], source["facts"]["height"])
+    setup, sizes = setup.at(size), setup.plan(size)
     for recipe in chosen.values():
         recipe.check(sizes.input, sizes.target)
     _time_crops(source_id, setup, [chosen[key] for key, speed in known.items() if speed is None])
@@ -354,7 +355,8 @@ def start_trial(
     with connect() as connection:
         source = _measurable(sources.get(connection, source_id))
         part = _part(source, setup, first, frames)
-        sizes = setup.plan(Size(source["facts"]["width"], source["facts"]["height"]))
+        size = Size(source["facts"]["width"], source["facts"]["height"])
+        sizes = setup.plan(size)
         made_of = {"source": source["hash"], **reading(source), "chain": CHAIN_VERSION,
                    "setup": setup.identity(), "part": part}  # fmt: skip
         trial = {
@@ -373,7 +375,7 @@ def start_trial(
                     unknown.append(entrant.recipe)
             entry = {**vars(entrant), "trial_id": trial_id, "position": position, "take_key": take["key"]}
             trials.add_entry(connection, {**entry, "recipe": take["recipe"]})
-    _time_crops(source_id, setup, unknown)
+    _time_crops(source_id, setup.at(size), unknown)
     for key in new:
         _queue_take(key)
     return trial_id

@@ -253,7 +253,7 @@ def test_the_playbook_shows_a_choice_whose_take_is_still_being_made(app: Running
     assert answer.status_code == 200
     [early] = next(kind["verdicts"] for kind in answer.json() if kind["kind"] == "night")
     assert early["pick"] == "A"
-    assert (early["pick_seconds"], early["fallback_seconds"], early["pick_ssim"]) == (None, None, None)
+    assert (early["pick_seconds"], early["fallback_seconds"], early["pick_figures"]) == (None, None, [])
 
 
 def test_a_source_in_use_is_not_removed_and_a_removed_trial_is_gone(app: Running, source: dict) -> None:

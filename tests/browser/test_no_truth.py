@@ -33,11 +33,20 @@ def test_1_the_source_is_set_up_as_the_input(page: Page, job: dict[str, str]) ->
     page.get_by_role("radio", name="No truth").check()
     expect(page.get_by_role("radio", name="2x")).to_be_checked()
     expect(page.get_by_role("group", name="Damage")).to_have_count(0)
+    page.get_by_role("radio", name="a print").check()
+    page.get_by_label("Length").fill("8")
+    plan = page.get_by_role("complementary")
+    expect(plan).to_contain_text("the results will be 945 × 703, 4.655 × 4.656 times as large, about 1.9 MiB")
     page.reload()
     expect(page.get_by_role("radio", name="No truth")).to_be_checked()
+    expect(page.get_by_label("Length")).to_have_value("8")
+    page.get_by_role("radio", name="a frame").check()
+    expect(plan).to_contain_text("Bars of 936 × 0 pixels in all will fill the frame")
+    page.get_by_role("radio", name="a factor").check()
     choose(page, "Bilinear", "Lanczos 3")
-    plan = page.get_by_role("complementary")
-    expect(plan).to_contain_text("The input is the source, 203 × 151; the results will be 406 × 302.")
+    expect(plan).to_contain_text(
+        "The input is the source, 203 × 151; the results will be 406 × 302, 2 times as large"
+    )
     expect(plan).to_contain_text("3 takes: 2 recipes and a control")
     page.get_by_role("button", name="Run the trial").click()
     for letter in "ABN":

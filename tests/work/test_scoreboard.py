@@ -61,7 +61,16 @@ def test_times_tie_when_their_repeats_overlap() -> None:
 
 def test_an_empty_trial_has_an_empty_board() -> None:
     board = scoreboard([row("A", state="waiting"), row("T", "truth", state="waiting")])
-    assert board.marks == {} and board.fronts == {}
+    assert board.marks == {} and board.fronts == {} and board.beaten == {}
+
+
+def test_who_is_no_better_in_anything_is_beaten() -> None:
+    quick, slow = (0.1, 0.1, 0.1), (2.0, 2.1, 2.2)
+    board = scoreboard([
+        row("A", ssim=0.95, times=quick), row("B", ssim=0.90, times=slow), row("C", ssim=0.90, times=(0.01, 0.01, 0.01)),
+        row("D", ssim=0.90, psnr_luma=40.0, times=slow), row("T", "truth"),
+    ])  # fmt: skip
+    assert board.beaten == {"B": ["A", "D"]}  # C is faster, D has the better PSNR
 
 
 def test_noise_is_told_from_the_input_where_nothing_was_shrunk() -> None:

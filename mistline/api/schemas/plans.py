@@ -49,6 +49,8 @@ class PlanAnswer(BaseModel):
     target: Pixels
     input: Pixels
     cropped: list[int] = Field(description="pixels taken off across and down")
+    bars: list[int] = Field(description="pixels of a frame beyond the target, across and down")
+    rgb_bytes: int = Field(description="a frame of the target as RGB of 8 bits, not compressed")
     factors: list[float] = Field(description="reached across and down")
     share: float
     takes: int

@@ -20,7 +20,8 @@ class PlaybookVerdict(BaseModel):
     pick_name: str
     pick_words: str
     pick_seconds: float | None
-    pick_ssim: float | None
+    pick_recipe_id: UUID | None
+    pick_figures: list[str]
     fallback: str | None
     fallback_name: str | None
     fallback_seconds: float | None

@@ -173,6 +173,9 @@ class Trial(BaseModel):
     source_frames: int = Field(description="all frames of the source; the trial is about a part of them")
     rate: str | None = Field(description='frames a second as an exact fraction, "24000/1001"; none for a still')
     has_truth: bool
+    factor: float = Field(
+        description="target over input; for a target that is not a factor, what it comes to across"
+    )
     truth_picture: str | None
     input_picture: str | None
     input_traits: Traits | None
@@ -183,6 +186,9 @@ class Trial(BaseModel):
     evidence: list[str] = Field(description="measures that speak for an entry, by the kind of footage")
     fronts: dict[str, list[str]] = Field(
         description="by measure, the entries that none beats in it and in time, the fastest first"
+    )
+    beaten: dict[str, list[str]] = Field(
+        description="for an entry those that are no worse in any figure, better in one and not slower"
     )
     same: list[Pair] = Field(description="pairs of entries that no eye can tell apart")
     verdicts: list[Verdict]

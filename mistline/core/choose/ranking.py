@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-__all__ = ["Mark", "Timed", "front", "marks", "time_marks"]
+__all__ = ["Mark", "Timed", "beaten", "front", "marks", "time_marks"]
 
 Mark = Literal["best", "tied", ""]
 
@@ -46,6 +46,32 @@ def time_marks(times: Mapping[str, Timed]) -> dict[str, Mark]:
     near = {name for name, timed in times.items() if timed.fastest <= best.slowest}
     word: Mark = "tied" if len(near) > 1 else "best"
     return {name: word if name in near else "" for name in times}
+
+
+def beaten(
+    worth: Mapping[str, Mapping[str, float]], ties: Mapping[str, float], times: Mapping[str, Timed]
+) -> dict[str, list[str]]:
+    """For each entry those that are no worse in any figure, better in one, and not clearly slower.
+
+    `worth` holds, by measure, how good each entry is (more is better).
+
+    >>> slow, quick = Timed(3, 2.9, 3.1), Timed(1, 0.9, 1.2)
+    >>> beaten({"x": {"a": 3.0, "b": 1.0}, "y": {"a": 5.0, "b": 5.01}}, {"x": 0.1, "y": 0.1}, {"a": quick, "b": slow})
+    {'b': ['a']}
+    """
+
+    def beats(one: str, other: str) -> bool:
+        both = [
+            (ties[key], found[one], found[other]) for key, found in worth.items() if {one, other} <= set(found)
+        ]
+        pairs = [
+            (tie, 0.0 if mine == theirs else mine - theirs) for tie, mine, theirs in both
+        ]  # also where infinite
+        never_worse = all(gap >= -tie for tie, gap in pairs) and times[one].fastest <= times[other].slowest
+        return never_worse and any(gap > tie for tie, gap in pairs)
+
+    found = {name: [other for other in times if other != name and beats(other, name)] for name in times}
+    return {name: others for name, others in found.items() if others}
 
 
 def front(points: Mapping[str, tuple[Timed, float]], tie: float = 0.0) -> list[str]:

@@ -200,7 +200,7 @@ def _local(truth: Array, moved: Array, side: int, soft: float) -> float:
         moves[number] = found[:2]
         # After the blur an error is shared by 4 pi soft^2 pixels: so many fewer of them are independent.
         variance = max(total - found @ side_b, 0.0) / count * 4 * np.pi * soft**2
-        errors[number] = np.sqrt(variance * np.diag(np.linalg.pinv(own))[:2])
+        errors[number] = np.sqrt(variance * np.maximum(np.diag(np.linalg.pinv(own))[:2], 0))
     moves -= np.median(moves, axis=0)
     typical = np.median(np.abs(moves), axis=0) * 1.4826 + 1e-3
     sure = (np.abs(moves) > SURE_LOCALLY * np.hypot(typical, errors)).any(axis=1)

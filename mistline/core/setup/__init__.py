@@ -7,11 +7,11 @@ from pydantic import Discriminator, Tag, TypeAdapter
 
 from mistline.core.setup.base import AnySetup, Damage
 from mistline.core.setup.no_truth import NoTruthSetup
-from mistline.core.setup.sizes import Plan, crop_truth
+from mistline.core.setup.sizes import Plan, crop_part
 from mistline.core.setup.truth import CHAIN_VERSION, TruthSetup
 
 __all__ = [
-    "CHAIN_VERSION", "AnySetup", "Damage", "NoTruthSetup", "Plan", "Setup", "TruthSetup", "crop_truth", "read_setup",
+    "CHAIN_VERSION", "AnySetup", "Damage", "NoTruthSetup", "Plan", "Setup", "TruthSetup", "crop_part", "read_setup",
 ]  # fmt: skip
 
 

@@ -3,7 +3,7 @@
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import ClassVar
+from typing import ClassVar, Self
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
@@ -61,6 +61,10 @@ class AnySetup(BaseModel, ABC):
     @abstractmethod
     def plan(self, source: Size) -> Plan:
         """The sizes of the test; `OutOfLimits` where it cannot be made of such a source."""
+
+    def at(self, source: Size) -> Self:
+        """The same set-up with the factor that it comes to on such a source."""
+        return self
 
     @abstractmethod
     def identity(self) -> dict[str, object]:

@@ -1,13 +1,16 @@
 """The test without a truth: the source itself is the input, and nobody knows what the target should look like."""
 
 from collections.abc import Iterable, Iterator
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, Self
+
+from pydantic import Field
 
 from mistline.core.frame import Frame, Size, decode_srgb, encode_srgb
 from mistline.core.methods import Traits
 from mistline.core.resample import resize
 from mistline.core.setup.base import AnySetup, Damage
 from mistline.core.setup.sizes import Plan, enlarged
+from mistline.core.setup.targets import Target
 
 __all__ = ["NoTruthSetup"]
 
@@ -16,9 +19,10 @@ CRISP, RISE = 2.5, 2.563  # edge width in pixels that needs no word; 10-90 % ris
 
 
 class NoTruthSetup(AnySetup):
-    """The source is enlarged `factor` times, or treated as it is."""
+    """The source is enlarged `factor` times, or to a target, or treated as it is."""
 
     test: Literal["no truth"] = "no truth"
+    target: Target | None = Field(None, description="A frame or a print, in place of the factor.")
     has_truth: ClassVar[bool] = False
 
     @property
@@ -27,12 +31,16 @@ class NoTruthSetup(AnySetup):
         return "agreement" if self.factor > 1 else "noise_left"
 
     def plan(self, source: Size) -> Plan:
-        """The source as input; the target is larger."""
-        return enlarged(source, self.factor)
+        """The source, or what of it fits a frame, as input; the target is larger."""
+        return self.target.plan(source) if self.target else enlarged(source, self.factor)
+
+    def at(self, source: Size) -> Self:
+        """The factor that the target asks for."""
+        return self.model_copy(update={"factor": self.plan(source).factors[0]}) if self.target else self
 
     def identity(self) -> dict[str, object]:
-        """All of it: the target depends on the factor."""
-        return self.model_dump()
+        """The target, or the factor."""
+        return self.model_dump(exclude={"factor"} if self.target else None)
 
     def words(self) -> str:
         """The set-up in words.
@@ -40,6 +48,8 @@ class NoTruthSetup(AnySetup):
         >>> NoTruthSetup(factor=2).words(), NoTruthSetup(factor=1).words()
         ('no truth, 2x larger', 'no truth, same size')
         """
+        if self.target:
+            return f"no truth, {self.target.words()}"
         return f"no truth, {f'{self.factor:g}x larger' if self.factor > 1 else 'same size'}"
 
     def check(self, frames: int) -> None:

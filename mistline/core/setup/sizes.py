@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
-from mistline.core.frame import Frame, Size
+from mistline.core.frame import Frame, Region, Size
 from mistline.errors import OutOfLimits
 
-__all__ = ["Plan", "crop_truth", "enlarged", "shrunk"]
+__all__ = ["Plan", "crop_part", "enlarged", "shrunk"]
 
 SMALLEST_INPUT = 16
 
@@ -25,6 +25,8 @@ class Plan:
         Target over input, across and down.
     grown : (float, float)
         Target over that part of the source; 1 where the target is the source itself.
+    bars : (int, int)
+        Pixels that a frame of another shape has beyond the target, across and down; they are not made.
     """
 
     target: Size
@@ -32,6 +34,21 @@ class Plan:
     cropped: tuple[int, int]
     factors: tuple[float, float]
     grown: tuple[float, float] = (1.0, 1.0)
+    bars: tuple[int, int] = (0, 0)
+
+    @property
+    def part(self) -> Size:
+        """That part of the source that takes part."""
+        return self.target if self.grown == (1.0, 1.0) else self.input
+
+    @property
+    def rgb_bytes(self) -> int:
+        """Of a result as RGB of 8 bits, not compressed.
+
+        >>> round(Plan(Size(1500, 2100), Size(1500, 2100), (0, 0), (1, 1)).rgb_bytes / 2**20, 1)
+        9.0
+        """
+        return 3 * self.target.pixels
 
     @property
     def share(self) -> float:
@@ -61,7 +78,7 @@ def shrunk(source: Size, factor: float) -> Plan:
 
     >>> shrunk(Size(1920, 1080), 5)
     Plan(target=Size(width=1920, height=1080), input=Size(width=384, height=216), cropped=(0, 0),
-         factors=(5.0, 5.0), grown=(1.0, 1.0))
+         factors=(5.0, 5.0), grown=(1.0, 1.0), bars=(0, 0))
 
     Raises
     ------
@@ -104,7 +121,6 @@ def enlarged(source: Size, factor: float) -> Plan:
     return Plan(target, source, (0, 0), factors, grown=factors)
 
 
-def crop_truth(source: Frame, sizes: Plan) -> Frame:
-    """Cut the planned truth from the centre of the source."""
-    left, top = sizes.corner
-    return source.with_pixels(source.pixels[top : top + sizes.target.height, left : left + sizes.target.width])
+def crop_part(source: Frame, sizes: Plan) -> Frame:
+    """Cut the planned part from the centre of the source."""
+    return Region(*sizes.corner, sizes.part.width, sizes.part.height).cut(source)

@@ -8,7 +8,7 @@ from mistline.core.frame import Frame, Size, to_frame
 from mistline.core.measure import measure_traits
 from mistline.core.media.plate import encode_png, quantise
 from mistline.core.methods import Traits
-from mistline.core.setup import Plan, crop_truth
+from mistline.core.setup import Plan, crop_part
 from mistline.work.requests import Prepare, Prepared, PreviewInput, PreviewMade, Progress
 from mistline.work.steps.footage import PictureWriter, open_footage
 
@@ -29,7 +29,7 @@ def prepare(request: Prepare, report: Progress) -> Prepared:
     def frames() -> Iterator[Frame]:
         for number, original in enumerate(source.stream(request.first, request.frames)):
             report("preparing the input", 0.08 * number / request.frames)
-            frame = crop_truth(to_frame(original), sizes) if setup.has_truth else to_frame(original)
+            frame = crop_part(to_frame(original), sizes)
             if truth:
                 truth.add(quantise(frame, frame.bit_depth)[0])
             yield frame
@@ -54,7 +54,7 @@ def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:
     whole = setup.plan(source.size)
     step = next(n for n in range(1, 1000) if abs(n * setup.factor - round(n * setup.factor)) < 1e-6)
     unit = round(step * setup.factor)
-    truth = crop_truth(source, whole)
+    truth = crop_part(source, whole)
 
     def cut(length: int, most: int, share: float) -> tuple[slice, slice]:
         """The wider part that is worked on, and the shown part within it, in whole units."""

@@ -6,7 +6,7 @@ import time
 import numpy as np
 import psutil
 
-from mistline.core.frame import Codes, Frame, Size, to_frame
+from mistline.core.frame import Codes, Frame, to_frame
 from mistline.core.measure import Evidence, Measured, Pair, measure_all
 from mistline.core.measure.measure import Picture, enlarged, luma_of
 from mistline.core.measure.sameness import sameness
@@ -131,7 +131,9 @@ def _judged(
     """
     setup = request.setup
     small = to_frame(Plate(request.input).codes(number))
-    sizes = Plan(Size(*delivered.shape[1::-1]), small.size, (0, 0), (setup.factor, setup.factor))
+    target = request.target
+    factors = target.width / small.size.width, target.height / small.size.height
+    sizes = Plan(target, small.size, (0, 0), factors)
     done, whole = (number - request.first) / request.frames, number % ALL_MEASURES_EVERY == 0
     evidence = Evidence(
         delivered, Plate(request.truth).codes(number) if request.truth else None, small,

@@ -9,7 +9,7 @@ from mistline.core.frame import Frame, luma, to_frame
 from mistline.core.measure.psnr import psnr
 from mistline.core.methods import METHODS, Traits, Window, alone
 from mistline.core.methods.recipe import Pass, Recipe, run_recipe
-from mistline.core.setup import TruthSetup, crop_truth
+from mistline.core.setup import TruthSetup, crop_part
 
 TRAITS = Traits(noise_sigma=0, edge_width=None, mean_level=0.5, measured_on="a test")
 JOIN = METHODS["several_frames"]
@@ -57,7 +57,7 @@ def test_neighbours_add_detail_to_any_enlarger(
 ) -> None:
     """Common practice: frames that are sampled between one another's pixels hold more than one of them."""
     truths = panned(name, turn)
-    truths = [crop_truth(frame, TruthSetup(factor=factor).plan(frame.size)) for frame in truths]
+    truths = [crop_part(frame, TruthSetup(factor=factor).plan(frame.size)) for frame in truths]
     truth, inputs = truths[3], shrunk(truths, factor)
     one = quality(truth, result_of(inputs, truth, 3, Pass(method=enlarger)))
     mean, joined = (

@@ -9,6 +9,7 @@ from mistline.core.frame import Frame, Size, decode_srgb
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Pass, Recipe
 from mistline.core.setup import NoTruthSetup, Setup, TruthSetup, read_setup
+from mistline.core.setup.targets import FrameTarget, PrintTarget
 from mistline.errors import OutOfLimits
 
 PLAIN = Traits(noise_sigma=0.6, edge_width=2.2, mean_level=0.5, measured_on="the whole picture")
@@ -29,6 +30,64 @@ def test_the_target_is_larger_and_nothing_is_cropped(source: Size, factor: float
     plan = NoTruthSetup(factor=factor).plan(source)
     assert (plan.target, plan.input, plan.cropped, plan.corner) == (target, source, (0, 0), (0, 0))
     assert plan.grown == plan.factors == (target.width / source.width, target.height / source.height)
+
+
+@pytest.mark.parametrize(
+    ("target", "source", "made", "given", "bars"),
+    [
+        # Common practice: 482 x 360 fills 4096 across at 850 %; 16:9 in a 17:9 frame leaves bars at the sides.
+        (FrameTarget(width=4096, height=3060), Size(482, 360), Size(4096, 3059), Size(482, 360), (0, 1)),
+        (FrameTarget(width=4096, height=2160), Size(1920, 1080), Size(3840, 2160), Size(1920, 1080), (256, 0)),
+        (
+            FrameTarget(width=4096, height=2160, fit="fill"),
+            Size(1920, 1080),
+            Size(4096, 2160),
+            Size(1920, 1012),
+            (0, 0),
+        ),
+        (
+            FrameTarget(width=1920, height=1080, fit="centre"),
+            Size(2000, 900),
+            Size(1920, 900),
+            Size(1920, 900),
+            (0, 180),
+        ),
+        # 120 cm at 300 dpi are 14 173 px; 5 x 7 in at 300 dpi are 1500 x 2100.
+        (PrintTarget(length=120), Size(1500, 1000), Size(14173, 9449), Size(1500, 1000), (0, 0)),
+        (
+            PrintTarget(length=7, unit="in", side="height"),
+            Size(500, 700),
+            Size(1500, 2100),
+            Size(500, 700),
+            (0, 0),
+        ),
+    ],
+)
+def test_a_target_is_a_frame_or_a_print(
+    target: FrameTarget | PrintTarget, source: Size, made: Size, given: Size, bars: tuple[int, int]
+) -> None:
+    setup = NoTruthSetup(target=target)
+    plan = setup.plan(source)
+    assert (plan.target, plan.input, plan.part, plan.bars) == (made, given, given, bars)
+    assert plan.cropped == (source.width - given.width, source.height - given.height)
+    assert setup.at(source).factor == plan.factors[0] == made.width / given.width
+    assert read_setup(setup.model_dump()) == setup and target.words() in setup.words()
+    assert setup.identity() == setup.model_copy(update={"factor": 7.0}).identity()  # the factor has no say
+
+
+def test_expected_sizes_are_those_of_the_trade() -> None:
+    """Common practice: 9.0 MiB for 5 x 7 in at 300 dpi as 8-bit RGB, 165.5 MiB at 30 in tall."""
+    for inches, mebibytes in ((7, 9.0), (30, 165.5)):
+        plan = PrintTarget(length=inches, unit="in", side="height").plan(Size(1000, 1400))
+        assert plan.rgb_bytes / 2**20 == pytest.approx(mebibytes, abs=0.06)
+
+
+@pytest.mark.parametrize(
+    "target", [FrameTarget(width=640, height=480), PrintTarget(length=1), PrintTarget(length=900)]
+)
+def test_a_target_out_of_reach_is_refused_in_words(target: FrameTarget | PrintTarget) -> None:
+    with pytest.raises(OutOfLimits, match=r"larger than|enlarged"):
+        NoTruthSetup(target=target).plan(Size(1920, 1080))
 
 
 def test_too_small_a_source_is_refused_in_words() -> None:

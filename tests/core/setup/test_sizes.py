@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mistline.core.frame import Frame, Size
-from mistline.core.setup import TruthSetup, crop_truth
+from mistline.core.setup import TruthSetup, crop_part
 from mistline.core.setup.sizes import shrunk
 from mistline.errors import OutOfLimits
 
@@ -48,7 +48,7 @@ def test_too_small_an_input_is_refused_in_words() -> None:
 def test_the_truth_is_cut_from_the_centre() -> None:
     pixels = np.arange(11 * 12, dtype=np.float32).reshape(11, 12, 1).repeat(8, 0).repeat(8, 1)
     sizes = shrunk(Size(96, 88), 5)
-    cut = crop_truth(Frame(pixels, 8), sizes)
+    cut = crop_part(Frame(pixels, 8), sizes)
     assert cut.size == sizes.target == Size(95, 85)
     assert np.array_equal(cut.pixels, pixels[1:86, 0:95])
 

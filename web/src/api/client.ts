@@ -15,6 +15,7 @@ export type Measure = Schemas["MeasureShown"];
 export type TrialRequest = Schemas["TrialRequest"];
 export type Setup = Schemas["Trial"]["setup"];
 export type TruthSetup = Schemas["TruthSetup"];
+export type NoTruthSetup = Schemas["NoTruthSetup"];
 export type Plan = Schemas["PlanAnswer"];
 export type RecipeItem = Schemas["RecipeItem"];
 export type Recipe = Schemas["Recipe"];

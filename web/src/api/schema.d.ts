@@ -35,7 +35,9 @@ export interface paths {
          * Events
          * @description Announce each changed row as `{"table": ..., "key": ...}`; table "*": all may have changed.
          *
-         *     Where nothing changes, an event without a table says every 15 seconds that the line holds.
+         *     The first one tells how many changes were announced before. Every answer has that number, as it was when it was
+         *     asked for, in its header `Mistline-Heard`: what was read at the same number is not stale. Where nothing changes, an
+         *     event without a table says every 15 seconds that the line holds.
          */
         get: operations["events"];
         put?: never;
@@ -1349,6 +1351,27 @@ export interface components {
             /** Test */
             test: string;
         };
+        /**
+         * FrameTarget
+         * @description A frame size, and what is done where the source has another shape.
+         */
+        FrameTarget: {
+            /**
+             * Fit
+             * @default inside
+             * @enum {string}
+             */
+            fit: "inside" | "fill" | "centre";
+            /** Height */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "frame";
+            /** Width */
+            width: number;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -1639,7 +1662,7 @@ export interface components {
         };
         /**
          * NoTruthSetup
-         * @description The source is enlarged `factor` times, or treated as it is.
+         * @description The source is enlarged `factor` times, or to a target, or treated as it is.
          */
         NoTruthSetup: {
             /**
@@ -1648,6 +1671,11 @@ export interface components {
              * @default 4
              */
             factor: number;
+            /**
+             * Target
+             * @description A frame or a print, in place of the factor.
+             */
+            target?: (components["schemas"]["FrameTarget"] | components["schemas"]["PrintTarget"]) | null;
             /**
              * Test
              * @default no truth
@@ -1841,6 +1869,11 @@ export interface components {
          */
         PlanAnswer: {
             /**
+             * Bars
+             * @description pixels of a frame beyond the target, across and down
+             */
+            bars: number[];
+            /**
              * Cropped
              * @description pixels taken off across and down
              */
@@ -1862,6 +1895,11 @@ export interface components {
             input: components["schemas"]["Pixels"];
             /** Repeats */
             repeats: number;
+            /**
+             * Rgb Bytes
+             * @description a frame of the target as RGB of 8 bits, not compressed
+             */
+            rgb_bytes: number;
             /** Share */
             share: number;
             source: components["schemas"]["Pixels"];
@@ -1927,12 +1965,14 @@ export interface components {
             fallback_seconds: number | null;
             /** Pick */
             pick: string;
+            /** Pick Figures */
+            pick_figures: string[];
             /** Pick Name */
             pick_name: string;
+            /** Pick Recipe Id */
+            pick_recipe_id: string | null;
             /** Pick Seconds */
             pick_seconds: number | null;
-            /** Pick Ssim */
-            pick_ssim: number | null;
             /** Pick Words */
             pick_words: string;
             /** Picture Id */
@@ -1995,6 +2035,36 @@ export interface components {
              * Format: uuid
              */
             source_id: string;
+        };
+        /**
+         * PrintTarget
+         * @description A print of a width or height at a resolution.
+         */
+        PrintTarget: {
+            /**
+             * Dpi
+             * @default 300
+             */
+            dpi: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "print";
+            /** Length */
+            length: number;
+            /**
+             * Side
+             * @default width
+             * @enum {string}
+             */
+            side: "width" | "height";
+            /**
+             * Unit
+             * @default cm
+             * @enum {string}
+             */
+            unit: "cm" | "in";
         };
         /**
          * Problem
@@ -2525,6 +2595,13 @@ export interface components {
          * @description A whole trial: what its page needs.
          */
         Trial: {
+            /**
+             * Beaten
+             * @description for an entry those that are no worse in any figure, better in one and not slower
+             */
+            beaten: {
+                [key: string]: string[];
+            };
             /** Bit Depth */
             bit_depth: number;
             /**
@@ -2539,6 +2616,11 @@ export interface components {
              * @description measures that speak for an entry, by the kind of footage
              */
             evidence: string[];
+            /**
+             * Factor
+             * @description target over input; for a target that is not a factor, what it comes to across
+             */
+            factor: number;
             /** First */
             first: number;
             /** Frames */

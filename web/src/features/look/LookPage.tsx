@@ -153,7 +153,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   };
   const kinds = ["", ...maps.map(({ id }) => id)];
   useKeys({
-    factor: trial.setup.factor,
+    factor: trial.factor,
     letters,
     put: look.put,
     hold: look.hold,

@@ -92,7 +92,7 @@ export function Toolbar(props: Props) {
           <Switch key={one} name={name} hint={`Key ${key}`} on={mode === one} act={() => compare(one)} />
         ))}
       </div>
-      <ZoomChips factor={trial.setup.factor} />
+      <ZoomChips factor={trial.factor} />
       <ViewingSize pixels={trial.plan.target.width} />
       {mode === "panes" && (
         <span className="flex items-center gap-1">

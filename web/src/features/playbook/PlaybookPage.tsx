@@ -23,10 +23,13 @@ function Standing({ verdict }: { verdict: Verdict }) {
       </div>
       <dl className="space-y-1 text-[14px]">
         <dt className="text-soft">Cost</dt>
-        <dd>
-          {verdict.pick_seconds != null ? `${seconds(verdict.pick_seconds)} a frame` : "–"}
-          {verdict.pick_ssim != null && `, SSIM ${verdict.pick_ssim.toFixed(4)}`}
-        </dd>
+        <dd>{verdict.pick_seconds != null ? `${seconds(verdict.pick_seconds)} a frame` : "–"}</dd>
+        {verdict.pick_figures.length > 0 && (
+          <>
+            <dt className="text-soft">Figures</dt>
+            <dd>{verdict.pick_figures.join(", ")}</dd>
+          </>
+        )}
         <dt className="text-soft">Quick fallback</dt>
         <dd>
           {verdict.fallback_name
@@ -40,6 +43,19 @@ function Standing({ verdict }: { verdict: Verdict }) {
           </Link>{" "}
           <span className="text-soft">
             {verdict.source_name}, {verdict.setup_words}, {day(verdict.created_at)}
+          </span>
+          <span className="mt-1 flex gap-4">
+            <Link className="underline underline-offset-4" to={`/trials/${verdict.trial_id}/scores`}>
+              Its scores
+            </Link>
+            {verdict.pick_recipe_id && (
+              <Link
+                className="underline underline-offset-4"
+                to={`/trials/new?recipe=${verdict.pick_recipe_id}`}
+              >
+                Use this recipe
+              </Link>
+            )}
           </span>
         </dd>
       </dl>

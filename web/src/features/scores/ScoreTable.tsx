@@ -8,6 +8,8 @@ import { overFrames, quantile } from "./overFrames";
 import { LetterPlate } from "../../ui/LetterPlate";
 
 export const CELL = "min-w-18 px-1.5 py-0.5 text-right whitespace-nowrap";
+/** Names stay in sight when many entries scroll past. */
+const FIRST = "sticky left-0 bg-paper py-0.5 pr-2 text-left font-normal";
 const HELP =
   "z-10 w-80 rounded-sm border border-line bg-sheet p-3 text-left font-normal whitespace-normal shadow-md";
 
@@ -68,7 +70,7 @@ interface RowProps {
 function Row({ name, unit, entries, figure, id }: RowProps) {
   return (
     <tr className="border-t border-line" data-testid={`scores-${id}`}>
-      <th scope="row" className="py-0.5 pr-2 text-left font-normal">
+      <th scope="row" className={FIRST}>
         {name}
       </th>
       <td className="pr-3 text-[13px] whitespace-nowrap text-soft">{unit}</td>
@@ -103,7 +105,7 @@ function Group({ heading, trial, entries }: { heading: string; trial: Trial; ent
           const note = commonNote(entries, measure);
           return note ? (
             <tr key={measure.id} className="border-t border-line" data-testid={`scores-${measure.id}`}>
-              <th scope="row" className="py-0.5 pr-2 text-left font-normal">
+              <th scope="row" className={FIRST}>
                 <Name measure={measure} />
               </th>
               <td colSpan={1 + entries.length} className="text-[14px] text-soft">
@@ -220,9 +222,9 @@ export function ScoreTable({ trial }: { trial: Trial }) {
   const headings = [...new Set(trial.measures.map((measure) => measure.heading))];
   return (
     <table data-testid="scores">
-      <thead>
+      <thead className="sticky top-0 z-[1] bg-paper">
         <tr>
-          <td colSpan={2} className="pr-3 text-left align-bottom text-[13px] text-soft">
+          <td colSpan={2} className="max-w-80 min-w-72 pr-3 text-left align-bottom text-[13px] text-soft">
             <span className="rounded-sm bg-ink px-1 text-sheet">filled</span> best,{" "}
             <span className="rounded-sm px-1 ring-1 ring-ink ring-inset">framed</span> cannot be told from it.
             Point at a figure for what is behind it.
@@ -233,7 +235,9 @@ export function ScoreTable({ trial }: { trial: Trial }) {
                 <LetterPlate letter={entry.letter} />
                 <span className="sr-only">{entry.letter}</span>
               </span>
-              <span className="block max-w-24 truncate text-[13px] font-normal text-soft">
+              <span
+                className={`block truncate text-[13px] font-normal text-soft ${entries.length > 8 ? "max-w-16" : "max-w-24"}`}
+              >
                 {entry.control ? "control" : entry.name}
               </span>
               {entry.standing && (

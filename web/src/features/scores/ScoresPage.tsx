@@ -126,7 +126,7 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
           </ButtonLink>
         </span>
       </div>
-      <div className="relative overflow-x-auto">
+      <div className="relative max-h-[calc(100dvh-13rem)] overflow-auto">
         <ScoreTable trial={trial} />
       </div>
       <div className="mt-6 grid gap-8 lg:grid-cols-2">

@@ -1,15 +1,16 @@
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { type Plan, type RecipeItem, type Setup, type TruthSetup } from "../../api/client";
+import { type NoTruthSetup, type Plan, type RecipeItem, type Setup, type TruthSetup } from "../../api/client";
 import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
 import { Damage, InputPreview } from "./Damage";
 import { PartPick, usualPart, type Part } from "./PartPick";
+import { FactorPick, Pick } from "./Pick";
+import { TargetPick } from "./TargetPick";
 import { fromAddress, isForClips, NO_TRUTH, toAddress, UNDAMAGED } from "./setupAddress";
 import { bytes, noise, percent, pixels, seconds } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, Page, Trouble } from "../../ui/parts";
 
-const FACTORS = [1, 2, 3, 4, 5];
 const KERNELS: [TruthSetup["kernel"], string][] = [
   ["area", "Area mean"],
   ["bicubic", "Bicubic, antialiased"],
@@ -24,67 +25,6 @@ const TESTS: [Setup["test"], string][] = [
   ["no truth", "No truth: the source is the input"],
 ];
 const ALWAYS_IN = "Nearest neighbour";
-
-interface PickProps<T> {
-  name: string;
-  options: [T, string][];
-  value: T;
-  onChange: (value: T) => void;
-}
-
-function Pick<T extends string | number>({ name, options, value, onChange }: PickProps<T>) {
-  return (
-    <fieldset>
-      <legend className="mb-1 text-[13px] text-soft">{name}</legend>
-      <div className="flex flex-wrap gap-x-4 gap-y-1">
-        {options.map(([option, words]) => (
-          <label key={option} className="flex items-center gap-1.5">
-            <input
-              type="radio"
-              name={name}
-              className="accent-accent"
-              checked={value === option}
-              onChange={() => onChange(option)}
-            />
-            {words}
-          </label>
-        ))}
-      </div>
-    </fieldset>
-  );
-}
-
-interface FactorProps {
-  name: string;
-  value: number;
-  onChange: (value: number) => void;
-}
-
-function FactorPick({ name, value, onChange }: FactorProps) {
-  return (
-    <div className="flex flex-wrap items-end gap-4">
-      <Pick
-        name={`Factor: ${name}`}
-        options={FACTORS.map((factor) => [factor, factor === 1 ? "same size" : `${factor}x`])}
-        value={value}
-        onChange={onChange}
-      />
-      <label className="flex items-center gap-2">
-        or
-        <input
-          type="number"
-          aria-label="Other factor"
-          min={1}
-          max={16}
-          step={0.1}
-          value={value}
-          onChange={(event) => event.target.value && onChange(Number(event.target.value))}
-          className="w-20 rounded-sm border border-line bg-sheet px-2 py-1"
-        />
-      </label>
-    </div>
-  );
-}
 
 function SourcePick({ value, onChange }: { value: string | null; onChange: (id: string) => void }) {
   const sources = useSources();
@@ -235,7 +175,9 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
     ? known.reduce<number>((sum, value) => sum + (value ?? 0), 0)
     : null;
   const [left = 0, top = 0] = plan.cropped;
-  const exact = plan.factors.every((factor) => Math.abs(factor - setup.factor) < 1e-9);
+  const controls = plan.takes - plan.forecasts.length; // a plan of a moment ago has them too
+  const exact =
+    setup.test === "no truth" || plan.factors.every((factor) => Math.abs(factor - setup.factor) < 1e-9);
   return (
     <ul className="space-y-2">
       {setup.test === "truth" ? (
@@ -261,9 +203,21 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
       ) : (
         <>
           <li>
-            The input is the source, <b>{pixels(plan.input)}</b>; the results will be{" "}
-            <b>{pixels(plan.target)}</b>.
+            The input is {left || top ? "cut from the source" : "the source"}, <b>{pixels(plan.input)}</b>;
+            the results will be <b>{pixels(plan.target)}</b>,{" "}
+            {[...new Set(plan.factors.map((factor) => Number(factor.toFixed(3))))].join(" × ")} times as
+            large, about {bytes(plan.rgb_bytes)} a frame as plain 8-bit RGB.
           </li>
+          {plan.bars.some(Boolean) && (
+            <li>
+              Bars of {plan.bars.join(" × ")} pixels in all will fill the frame; they are not made here.
+            </li>
+          )}
+          {(left > 0 || top > 0) && (
+            <li>
+              {left} × {top} pixels of the source are cropped.
+            </li>
+          )}
           <li>
             Nobody knows what they should look like: entries are held against the input and against one
             another, and nothing is called lost or invented.
@@ -277,9 +231,9 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
         </li>
       )}
       <li>
-        <b>{plan.takes} takes</b>
+        <b>{count + controls} takes</b>
         {plan.frames > 1 && ` of ${plan.frames} frames`}: {count} recipes and{" "}
-        {plan.takes - count === 1 ? "a control" : `${plan.takes - count} controls`},{" "}
+        {controls === 1 ? "a control" : `${controls} controls`},{" "}
         {plan.repeats === 1
           ? "each frame processed and timed once."
           : `each processed ${plan.repeats} times for the timing.`}{" "}
@@ -315,7 +269,7 @@ export function SetupPage() {
     frames: Number(params.get("frames") ?? usual.frames) || 1,
   };
   // The address holds the set-up: it outlives a reload and can be handed on.
-  const change = (part: Partial<TruthSetup> | { factor: number }) =>
+  const change = (part: Partial<TruthSetup> | Partial<NoTruthSetup>) =>
     setParams((now) => ({ ...placed(now), ...toAddress({ ...fromAddress(now), ...part } as Setup) }), {
       replace: true,
     });
@@ -333,11 +287,12 @@ export function SetupPage() {
       }),
       { replace: true },
     );
+  const sameSize = setup.factor === 1 && !(setup.test === "no truth" && setup.target);
   const recipes = (useRecipes().data ?? []).filter(
-    ({ name, resizes, reach }) =>
-      name !== ALWAYS_IN && (resizes || setup.factor === 1) && (moving || reach === 0),
+    ({ name, resizes, reach }) => name !== ALWAYS_IN && (resizes || sameSize) && (moving || reach === 0),
   );
-  const [own, setOwn] = useState<string[] | null>(null);
+  const named = params.get("recipe");
+  const [own, setOwn] = useState<string[] | null>(named ? [named] : null);
   const [name, setName] = useState("");
   // What is suggested for the set-up enters, until people choose for themselves.
   const outlook = usePlan(shown ?? null, setup, part, []);
@@ -364,17 +319,14 @@ export function SetupPage() {
             <PartPick key={shown.id} source={shown} part={part} change={changePart} />
           )}
           <Pick name="Test" options={TESTS} value={setup.test} onChange={turnTo} />
-          <FactorPick
-            name={
-              setup.test === "truth"
-                ? "how many times smaller each way the input is"
-                : "how many times larger each way the result is"
-            }
-            value={setup.factor}
-            onChange={(factor) => change({ factor })}
-          />
+          {setup.test === "no truth" && <TargetPick setup={setup} change={change} />}
           {setup.test === "truth" && (
             <>
+              <FactorPick
+                name="how many times smaller each way the input is"
+                value={setup.factor}
+                onChange={(factor) => change({ factor })}
+              />
               {setup.factor > 1 && (
                 <div className="flex flex-wrap gap-x-10 gap-y-4">
                   <Pick

@@ -15,8 +15,14 @@ describe("the set-up in the address", () => {
     expect([isForClips(clip), isForClips({ ...UNDAMAGED, noise: 9, jpeg: 50 })]).toEqual([true, false]);
   });
   it("tells a test without a truth", () => {
-    const setup = { test: "no truth", factor: 3 } as const;
+    const setup = { test: "no truth", factor: 3, target: null } as const;
     expect(fromAddress(new URLSearchParams(toAddress(setup)))).toEqual(setup);
+    const print = {
+      ...setup,
+      target: { kind: "print", side: "width", length: 120, unit: "cm", dpi: 300 },
+    } as const;
+    expect(fromAddress(new URLSearchParams(toAddress(print)))).toEqual(print);
+    expect(fromAddress(new URLSearchParams("test=no+truth&target={"))).toEqual({ ...setup, factor: 2 });
     expect(fromAddress(new URLSearchParams("test=no+truth&factor=x")).factor).toBe(2);
   });
   it("passes over what it cannot read", () => {

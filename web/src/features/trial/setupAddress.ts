@@ -1,4 +1,4 @@
-import type { Setup, TruthSetup } from "../../api/client";
+import type { NoTruthSetup, Setup, TruthSetup } from "../../api/client";
 
 export const UNDAMAGED: TruthSetup = {
   test: "truth",
@@ -20,7 +20,7 @@ export const UNDAMAGED: TruthSetup = {
   seed: 1,
 };
 
-export const NO_TRUTH: Setup = { test: "no truth", factor: 2 };
+export const NO_TRUTH: NoTruthSetup = { test: "no truth", factor: 2, target: null };
 
 const OF_CLIPS = ["weave", "flicker", "fields", "hold", "h264", "mpeg2"] as const;
 
@@ -33,7 +33,12 @@ const FIELDS = Object.keys(UNDAMAGED) as Field[];
 
 /** What differs from a plain set-up, as values of an address. */
 export function toAddress(setup: Setup): Record<string, string> {
-  if (setup.test === "no truth") return { test: setup.test, factor: String(setup.factor) };
+  if (setup.test === "no truth")
+    return {
+      test: setup.test,
+      factor: String(setup.factor),
+      ...(setup.target && { target: JSON.stringify(setup.target) }),
+    };
   const changed = FIELDS.filter((field) => setup[field] !== UNDAMAGED[field]);
   return Object.fromEntries(changed.map((field) => [field, String(setup[field])]));
 }
@@ -52,10 +57,24 @@ function parsed(field: Field, text: string): TruthSetup[Field] | undefined {
   return undefined;
 }
 
+/** A target that an address tells; what the server does not take it refuses in words. */
+function targetIn(text: string | null): NoTruthSetup["target"] {
+  try {
+    const found = JSON.parse(text ?? "null") as NoTruthSetup["target"];
+    return found?.kind === "frame" || found?.kind === "print" ? found : null;
+  } catch {
+    return null;
+  }
+}
+
 /** The set-up that an address tells; what cannot be read stays plain. */
 export function fromAddress(params: URLSearchParams): Setup {
   if (params.get("test") === "no truth")
-    return { ...NO_TRUTH, factor: Number(params.get("factor") ?? NO_TRUTH.factor) || NO_TRUTH.factor };
+    return {
+      ...NO_TRUTH,
+      factor: Number(params.get("factor") ?? NO_TRUTH.factor) || NO_TRUTH.factor,
+      target: targetIn(params.get("target")),
+    };
   const told = FIELDS.flatMap((field) => {
     const text = params.get(field);
     const value = text === null ? undefined : parsed(field, text);

@@ -182,6 +182,12 @@ export function VerdictPage({ trial }: { trial: Trial }) {
           <Button tone="main" disabled={missing.length > 0 || write.isPending} onClick={save}>
             {last ? "Replace the verdict" : "Write the verdict"}
           </Button>
+          {pick && trial.beaten[pick] && (
+            <p className="border-l-4 border-accent pl-2 text-[14px]" data-testid="beaten">
+              {trial.beaten[pick].join(" and ")} {trial.beaten[pick].length > 1 ? "are" : "is"} no worse than{" "}
+              {pick} in any figure, better in some, and no slower.
+            </p>
+          )}
           {missing.length > 0 && <p className="text-[14px] text-soft">Still needed: {missing.join(", ")}.</p>}
           {unsaved && missing.length === 0 && (
             <p className="text-[14px] text-soft">Not written yet; it is kept as a draft in this browser.</p>
