@@ -15,7 +15,11 @@ AXE = Path(ROOT, "web/node_modules/axe-core/axe.min.js")
 RUN = """async () => (await axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] })).violations
     .filter(({ impact }) => impact === 'serious' || impact === 'critical')
     .map(({ id, nodes }) => `${id}: ${nodes.map(({ target, failureSummary }) => target + ' ' + failureSummary).join('; ')}`)"""
-PAGES = ["/shelf", "/trials", "/recipes", "/methods", "/playbook", "/trials/new?source={source}"]
+PRINT = "%7B%22kind%22%3A%22print%22%2C%22length%22%3A20%7D"  # a print of 20 cm
+PAGES = [
+    "/shelf", "/trials", "/recipes", "/methods", "/playbook", "/trials/new?source={source}",
+    f"/trials/new?source={{source}}&test=no+truth&target={PRINT}",
+]  # fmt: skip
 STEPS = ["setup", "run", "scores", "verdict"]
 LOOKS = [
     "panes=truth,input,A,B&focus=2", "panes=A&focus=0&map=lost", "mode=wall&by=ssim", "mode=zooms&panes=truth,A",
