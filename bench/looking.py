@@ -15,7 +15,7 @@ from playwright.sync_api import Page, sync_playwright
 from bench import shown, timed
 from mistline.store import cluster
 from tests.conftest import as_png
-from tests.harness import Running, running
+from tests.harness import Running, running, until
 
 SIZE, UHD = (1920, 1080), (3840, 2160)
 WAYS = [("lanczos", {"lobes": lobes, "light": light}) for lobes in (2, 3, 4) for light in ("encoded", "linear")]
@@ -99,15 +99,20 @@ def _difference(page: Page, app: Running) -> list[list[str]]:
     trial = app.start_trial(app.read("uhd.png", _picture(UHD))["id"], "Bicubic", "Lanczos 3", factor=2)
     app.finished(trial, 900)
     page.set_viewport_size({"width": 1920, "height": 1080})
-    page.goto(f"{app.address}/trials/{trial}/look?panes=A,B&focus=1&x=1900&y=1000&z=1&side=none")
-    page.evaluate(SETTLED, 2)
-    first = page.evaluate("""async () => {
-        const start = performance.now();
-        window.dispatchEvent(new KeyboardEvent('keydown', { key: 'd', code: 'KeyD' }));
-        const there = () => document.querySelector("canvas[aria-label*=' less '][data-shown*=' ']");
-        while (!there()) await new Promise(requestAnimationFrame);
-        return performance.now() - start;
-    }""")
+    first = []
+    for _ in range(5):
+        page.goto(f"{app.address}/trials/{trial}/look?panes=A,B&focus=1&x=1900&y=1000&z=1&side=none")
+        page.evaluate(SETTLED, 2)
+        until(lambda: int(page.evaluate("document.documentElement.dataset.preloaded || 0")) >= 5, 60, "preloading")
+        first.append(
+            page.evaluate("""async () => {
+            const start = performance.now();
+            window.dispatchEvent(new KeyboardEvent('keydown', { key: 'd', code: 'KeyD' }));
+            const there = () => document.querySelector("canvas[aria-label*=' less '][data-shown*=' ']");
+            while (!there()) await new Promise(requestAnimationFrame);
+            return performance.now() - start;
+        }""")
+        )
     page.goto(f"{app.address}/trials/{trial}/look?panes=truth,input,A,B&focus=1&z=1&x=600&y=500&side=none")
     page.evaluate(SETTLED, 4)
     children = [child for child in psutil.Process(os.getpid()).children(recursive=True) if "chrom" in child.name()]
@@ -120,7 +125,8 @@ def _difference(page: Page, app: Running) -> list[list[str]]:
     half = used()
     page.evaluate(PANNED, 60)
     return [
-        ["difference of two UHD takes to its first paint, screen of 1920 x 1080", f"{first:.0f} ms", "", "",
+        ["difference of two UHD takes to its first paint, screen of 1920 x 1080",
+         f"{np.median(first):.0f} ms (up to {max(first):.0f})", "", "",
          "under 100 ms"],
         ["browser's memory over two minutes of panning, four UHD takes", f"{used():.0f} MiB at the end",
          f"{before:.0f} MiB before, {half:.0f} MiB after one minute", f"{used() / half:.2f}",
