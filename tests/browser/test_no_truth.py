@@ -70,7 +70,7 @@ def test_2_looking_shows_exact_pixels_and_never_a_truth(page: Page, app: Running
     page.goto(f"{look}?panes=A,B&focus=1&map=rims&x=200&y=150&z=1")
     expect(page.get_by_text("leaves the range of the input")).to_be_visible()
     page.goto(look)
-    settled(page, 3)
+    settled(page, 4)  # input, both entries and the control
     assert np.ptp(canvas_codes(page, "Bilinear")) > 50
     expect(page.get_by_text("Truth", exact=True)).to_have_count(0)
     page.keyboard.press("m")

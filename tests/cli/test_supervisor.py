@@ -22,7 +22,7 @@ from mistline.cli.__main__ import app as cli
 from mistline.cli.demo import PLATES
 from mistline.core.media.clip import read_clip
 from mistline.core.media.still import read_still
-from mistline.core.setup import TruthSetup
+from mistline.core.setup import read_setup
 from mistline.store import cluster
 from mistline.store.recipes import SHIPPED
 from mistline.store.settings import ROOT
@@ -244,7 +244,7 @@ def test_the_demo_plates_are_what_they_are_said_to_be() -> None:
     for trial in manifest["trials"]:
         assert {trial["pick"], trial["fallback"]} < set(trial["recipes"]) <= shipped
         assert trial["file"] in {plate["file"] for plate in manifest["plates"]}
-        assert TruthSetup(**trial["setup"]).words()
+        assert read_setup(trial["setup"]).words()
         assert trial.get("first", 0) + trial.get("frames", 1) <= clips.get(trial["file"], 1)
 
 

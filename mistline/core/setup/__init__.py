@@ -15,8 +15,10 @@ __all__ = [
 ]  # fmt: skip
 
 
-def _kind(value: Any) -> str:
-    return str(value.get("test", "truth") if isinstance(value, Mapping) else value.test)
+def _kind(value: Any) -> str | None:
+    if isinstance(value, Mapping):
+        return str(value.get("test", "truth"))
+    return value.test if isinstance(value, AnySetup) else None
 
 
 Setup = Annotated[

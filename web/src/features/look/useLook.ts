@@ -184,7 +184,7 @@ export function useLook(trial: Trial, choices: Choice[]) {
 export type Pair = "wipe" | "difference";
 export type Mode = "panes" | "time" | "wall" | "zooms" | Pair;
 
-const MOST_PANES = 6;
+const [USUAL_PANES, MOST_PANES] = [4, 6];
 const MODES: Mode[] = ["panes", "wipe", "difference", "time", "wall", "zooms"];
 
 /** Modes of two pictures; the others show any number. */
@@ -215,8 +215,7 @@ export function useSlice(axis: Slice["axis"]): Slice {
 /** Panes and focus as an address names them; what it names wrongly becomes the first there is. */
 function readAddress(params: URLSearchParams, letters: string[], moving: boolean) {
   const anchor = letters[0] ?? "input";
-  const usual = ["truth", "input", "A", "B"].filter((id) => letters.includes(id));
-  const asked = (params.get("panes")?.split(",") ?? usual).slice(0, MOST_PANES);
+  const asked = (params.get("panes")?.split(",") ?? letters.slice(0, USUAL_PANES)).slice(0, MOST_PANES);
   const named = params.get("mode");
   const mode = MODES.find((one) => one === named && (moving || one !== "time")) ?? "panes";
   const known = asked.map((id) => (letters.includes(id) ? id : anchor));
