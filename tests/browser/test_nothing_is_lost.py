@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.conftest import as_png
-from tests.harness import Running, until
+from tests.harness import Running
 
 
 @pytest.fixture(scope="module")
@@ -83,27 +83,6 @@ def test_a_page_keeps_its_data_while_the_server_is_away_and_goes_on_by_itself(
     expect(page.get_by_role("contentinfo")).to_contain_text("Queue (3)")  # it hears of what happens again
     app.start_worker()
     expect(page.get_by_role("contentinfo")).to_contain_text("Nothing is running")
-
-
-@pytest.mark.parametrize("step", ["look?mode=wall", "scores", "verdict"])
-def test_nothing_is_asked_for_twice_when_a_page_opens(page: Page, app: Running, trial: dict, step: str) -> None:
-    """Scripts come packed, answers once: the line to the server opens beside them and nothing has changed."""
-    counted: list[str] = []
-
-    def quiet() -> bool:
-        counted.append(app.http.get("/api/kinds").headers["Mistline-Heard"])
-        return len(counted) > 5 and len(set(counted[-5:])) == 1
-
-    until(quiet, what="the end of the announcements")
-    asked: list[str] = []
-    page.on("request", lambda request: asked.append(request.url.removeprefix(app.address)))
-    page.goto(f"/trials/{trial['id']}/{step}")
-    expect(page.locator("html[data-live=true]")).to_have_count(1)
-    expect(page.get_by_role("heading", level=1)).to_be_visible()
-    ours = [url for url in asked if url.startswith("/api/") and "/tiles/" not in url]
-    assert len(ours) == len(set(ours)) and len([url for url in ours if url.startswith("/api/pictures/")]) == 0
-    page.reload()
-    expect(page.locator("html[data-live=true]")).to_have_count(1)
 
 
 def test_scripts_are_packed_and_kept(app: Running) -> None:
