@@ -167,6 +167,7 @@ def _trial(trial_id: str) -> schemas.Trial:
         shown = pictures.some(connection, [each for each in ids if each])
     board = scoreboard(entries)
     setup, size = read_setup(row["setup"]), Size(row["facts"]["width"], row["facts"]["height"])
+    settled = setup.at(size)
     fields = {name: row[name] for name in schemas.Trial.model_fields if name in row and name != "setup"}
     measures = _measures(setup.has_truth, row["frames"])
     return schemas.Trial(
@@ -179,13 +180,13 @@ def _trial(trial_id: str) -> schemas.Trial:
         fronts=board.fronts,
         beaten=board.beaten,
         plan=_plan(size, setup.plan(size), len(entries), row["frames"], [], []),
-        entries=_entries(entries, setup.at(size), board),
+        entries=_entries(entries, settled, board),
         pictures=[schemas.Picture(**picture, tile=pictures.TILE) for picture in shown],
         same=[schemas.Pair(**pair) for pair in same],
         has_truth=setup.has_truth,
         measures=measures,
-        factor=setup.at(size).factor,
-        lead=setup.at(size).lead,
+        factor=settled.factor,
+        lead=settled.lead,
         evidence=figures_for(row["kind"], [measure.id for measure in measures]),
         verdicts=[schemas.Verdict(**verdict) for verdict in verdicts],
     )

@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
-__all__ = ["on_threads"]
+__all__ = ["WORTH", "on_threads"]
 
 A = TypeVar("A")
 T = TypeVar("T")

@@ -12,27 +12,9 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import file_hash, known_hash, media
 
 __all__ = [
-    "THUMBNAIL",
-    "TILE",
-    "WHOLE",
-    "add_plate",
-    "bytes_a_pixel",
-    "file_key",
-    "get",
-    "has",
-    "is_id",
-    "keep",
-    "keep_map",
-    "keep_slice",
-    "keep_view",
-    "map_facts",
-    "map_name",
-    "origin",
-    "part",
-    "plate",
-    "shard_files",
-    "slice_name",
-    "some",
+    "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "is_id", "keep",
+    "keep_map", "keep_slice", "keep_view", "map_facts", "map_name", "origin", "part", "plate", "shard_files",
+    "slice_name", "some",
 ]  # fmt: skip
 
 SQL = queries("pictures")

@@ -14,6 +14,7 @@ from mistline.core.frame import Region, Size
 from mistline.core.measure import MEASURES
 from mistline.core.measure.maps import MAPS
 from mistline.core.setup import Plan, read_setup
+from mistline.core.threads import WORTH
 from mistline.errors import Conflict, Damaged, NotFound, OutOfLimits
 from mistline.store import pictures, spots, trials
 from mistline.store.database import Row, connect
@@ -155,10 +156,11 @@ async def _measure(
             found = await _ask(request, remedy="zoom in to a smaller part")
             return found.model_dump()["scores"]
 
-        # Somebody waits: two processes share the work.
-        halves = [half for half in ([*results][::2], [*results][1::2]) if half]
-        found = await asyncio.gather(*(some(half) for half in halves))
-        return {letter: scores for half in found for letter, scores in half.items()}
+        # Somebody waits: two processes share what is too small for threads. Larger parts take gigabytes, one is enough.
+        letters, shares = list(results), 2 if region.width * region.height < WORTH else 1
+        parts = [part for share in range(shares) if (part := letters[share::shares])]
+        found = await asyncio.gather(*(some(part) for part in parts))
+        return {letter: scores for part in found for letter, scores in part.items()}
 
 
 def spots_of(trial_id: str) -> list[Row]:

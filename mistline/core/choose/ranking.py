@@ -60,15 +60,17 @@ def beaten(
     {'b': ['a']}
     """
 
+    def gap(one: float, other: float) -> float:
+        return 0.0 if one == other else one - other  # also where both are infinite
+
     def beats(one: str, other: str) -> bool:
-        both = [
-            (ties[key], found[one], found[other]) for key, found in worth.items() if {one, other} <= set(found)
+        gaps = [
+            (gap(found[one], found[other]), ties[key])
+            for key, found in worth.items()
+            if {one, other} <= set(found)
         ]
-        pairs = [
-            (tie, 0.0 if mine == theirs else mine - theirs) for tie, mine, theirs in both
-        ]  # also where infinite
-        never_worse = all(gap >= -tie for tie, gap in pairs) and times[one].fastest <= times[other].slowest
-        return never_worse and any(gap > tie for tie, gap in pairs)
+        never_worse = all(more >= -tie for more, tie in gaps) and times[one].fastest <= times[other].slowest
+        return never_worse and any(more > tie for more, tie in gaps)
 
     found = {name: [other for other in times if other != name and beats(other, name)] for name in times}
     return {name: others for name, others in found.items() if others}

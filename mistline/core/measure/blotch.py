@@ -22,10 +22,8 @@ TAPS = 65
 SLOWEST = 1 / 64
 BLOCK = 8
 SPREADS = (1.0, 2.0, 4.0)
-CALMEST, OF_MEAN = (
-    0.2,
-    0.85,
-)  # of white noise the energy of 64 pixels that a fifth stay below, over the mean energy
+# Of white noise the energy of 64 pixels that a fifth of the blocks stay below, over the mean energy.
+CALMEST, OF_MEAN = 0.2, 0.85
 SEEN = 0.5  # code values: fainter patches nobody sees
 
 

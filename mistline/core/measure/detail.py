@@ -161,21 +161,21 @@ def _invented(evidence: Evidence) -> Measured:
 def _beyond(evidence: Evidence) -> Measured:
     """Detail that is finer than the input can hold, RMS in 8-bit code values, together and by octave.
 
-    That is what lies beyond 1 / (2 factor) cycles per pixel across or down. Valid range: 128 pixels a side or more,
-    enlargements.
+    That is what lies beyond 1 / (2 factor) cycles per pixel across or down, and beyond 1/16. Valid range: 128 pixels a
+    side or more, enlargements.
     """
     if evidence.factor <= 1:
         raise NotMeasurable("at the same size the input holds every detail")
-    lowest = 0.5 / evidence.factor
-    across, down = np.meshgrid(np.fft.rfftfreq(SIDE), np.abs(np.fft.fftfreq(SIDE)))
-    beyond = (np.maximum(across, down) > lowest - 1e-9).ravel().astype(np.float32)
-    names = [name for name, low in OCTAVES.items() if 2 * low > lowest and low >= 1 / 16]
     if min(evidence.result_luma.shape) < 2 * SIDE:
         raise NotMeasurable(f"needs {2 * SIDE} pixels a side or more")
-    rings = np.stack([_rings([OCTAVES[name]], last=name == list(OCTAVES)[-1]).sum(0) for name in names]) * beyond
+    lowest, (*_, finest) = 0.5 / evidence.factor, OCTAVES
+    across, down = np.meshgrid(np.fft.rfftfreq(SIDE), np.abs(np.fft.fftfreq(SIDE)))
+    beyond = (np.maximum(across, down) > lowest - 1e-9).ravel().astype(np.float32)
+    octaves = {name: low for name, low in OCTAVES.items() if low >= 1 / 16 and 2 * low > lowest}
+    rings = np.stack([beyond * _rings([low], last=name == finest).sum(0) for name, low in octaves.items()])
     _, _, found = _energies(evidence.result_luma, evidence.result_luma, rings)
     energies = found.mean((0, 1), dtype=np.float64)
-    parts = tuple(Part(name, 255 * float(value) ** 0.5) for name, value in zip(names, energies, strict=True))
+    parts = tuple(Part(name, 255 * float(energy) ** 0.5) for name, energy in zip(octaves, energies, strict=True))
     return Measured(255 * float(energies.sum()) ** 0.5, parts=parts)
 
 

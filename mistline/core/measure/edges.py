@@ -207,19 +207,22 @@ def _edges(evidence: Evidence) -> tuple[Profile, Profile]:
     return edge_profiles(evidence.reference_luma, evidence.result_luma, known)
 
 
+def _whose(evidence: Evidence) -> str:
+    return "of the truth" if evidence.truth is not None else "of the input"
+
+
 def _width(evidence: Evidence) -> Measured:
     reference, result = evidence.once(_edges)
-    edges, has_truth = Part("edges", float(result.count)), evidence.truth is not None
-    if not has_truth and result.width > WIDEST:
+    readable = [True, True] if evidence.truth is not None else [p.width <= WIDEST for p in (reference, result)]
+    if not readable[1]:
         raise NotMeasurable("edges are wider than can be read")
-    there = Part("of the truth" if has_truth else "of the input", reference.width)
-    return Measured(result.width, parts=(there, edges) if has_truth or reference.width <= WIDEST else (edges,))
+    beside = (Part(_whose(evidence), reference.width),) if readable[0] else ()
+    return Measured(result.width, parts=(*beside, Part("edges", float(result.count))))
 
 
 def _halo(evidence: Evidence) -> Measured:
     reference, result = evidence.once(_edges)
-    against = "input" if evidence.truth is None else "truth"
-    parts = (Part(f"of the {against}", 100 * reference.rim), Part("of the result", 100 * result.rim))
+    parts = (Part(_whose(evidence), 100 * reference.rim), Part("of the result", 100 * result.rim))
     return Measured(100 * (result.rim - reference.rim), parts=parts)
 
 

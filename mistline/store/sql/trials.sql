@@ -91,7 +91,8 @@ order by v.id desc
 -- name: playbook
 -- For each kind the verdicts in force, newest first; a trial's newest verdict is the one in force.
 select k.id as kind, k.name as kind_name, v.id, v.trial_id, v.reasons, v.created_at, v.pick, v.fallback,
-    e.name as pick_name, e.recipe as pick_recipe, e.recipe_id as pick_recipe_id, f.name as fallback_name, f.recipe as fallback_recipe,
+    e.name as pick_name, e.recipe as pick_recipe, e.recipe_id as pick_recipe_id,
+    f.name as fallback_name, f.recipe as fallback_recipe,
     t.name as trial_name, t.setup, s.name as source_name, s.picture_id,
     tk.timing as pick_timing, ft.timing as fallback_timing,
     (select jsonb_object_agg(c.measure, c.value) from scores c where c.take_key = e.take_key) as pick_scores

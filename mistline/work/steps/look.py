@@ -99,9 +99,8 @@ def _evidence(result: Codes, reference: Picture, factor: float, **more: Any) -> 
 
 def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
     """Measure a region of every result, beside the frame before where there is one."""
-    reference, number, region = (
-        _Reference(request.truth, request.input, request.target), request.frame, request.region,
-    )  # fmt: skip
+    reference = _Reference(request.truth, request.input, request.target)
+    number, region = request.frame, request.region
     there = reference.cut(number, region)
     there_before = luma_of(reference.cut(number - 1, region)) if number else None
 

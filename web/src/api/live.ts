@@ -50,7 +50,6 @@ export function useLive() {
       const { table, heard } = JSON.parse(String(message.data)) as { table: string; heard?: number };
       const fresh = first && heard === oldestAnswer();
       first = false;
-      document.documentElement.dataset.live = "true";
       if (fresh) return; // nothing has changed since the page asked for what it shows
       tables.add(table);
       timer ??= window.setTimeout(() => {

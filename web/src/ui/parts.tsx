@@ -11,6 +11,9 @@ const TONES = {
 };
 type Tone = keyof typeof TONES;
 
+/** What is typed into or chosen from. */
+export const FIELD = "rounded-sm border border-line bg-sheet px-2 py-1";
+
 export function Button({
   tone = "plain",
   className = "",

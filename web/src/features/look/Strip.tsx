@@ -10,8 +10,6 @@ const FIRST = ["ssim", "psnr_luma", "detail_kept", "noise_left", "halo", "ciede2
 const BESIDE_INPUT = ["noise_left", "detail_beyond", "edge_width", "halo", "blotch", "ciede2000_soft"];
 const SMALLEST = 11; // pixels a side: less is a point, and cannot be measured
 
-const firstOf = (trial: Trial) => (trial.has_truth ? FIRST : BESIDE_INPUT);
-
 /** A figure: filled when it is the best, framed when it cannot be told from the best. */
 export function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
   const score = entry.scores[measure.id];
@@ -200,16 +198,11 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
   const [all, setAll] = useState(false);
   const done = trial.entries.filter((entry) => entry.state === "done").length;
   const point = part.width < SMALLEST || part.height < SMALLEST;
-  const found = usePartScores(
-    trial.id,
-    point ? null : part,
-    spot?.id ?? null,
-    done,
-    all ? null : firstOf(trial),
-  );
+  const first = trial.has_truth ? FIRST : BESIDE_INPUT;
+  const found = usePartScores(trial.id, point ? null : part, spot?.id ?? null, done, all ? null : first);
   const pixel = usePixel(trial.id, point ? part : null, done);
-  const order = firstOf(trial).flatMap((id) => trial.measures.find((measure) => measure.id === id) ?? []);
-  const rest = trial.measures.filter(({ id }) => !firstOf(trial).includes(id));
+  const order = first.flatMap((id) => trial.measures.find((measure) => measure.id === id) ?? []);
+  const rest = trial.measures.filter(({ id }) => !first.includes(id));
   const where = point
     ? `Point ${part.left}, ${part.top}`
     : `${part.width} × ${part.height} pixels at ${part.left}, ${part.top}`;

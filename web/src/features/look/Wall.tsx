@@ -202,7 +202,12 @@ export function Wall({ trial, choices, spots, by, hand, change, go, find }: Prop
           </select>
         </label>
         <span className="text-[13px] text-[#c4c4c4]">
-          {measure ? "the best stands first" : "drag a head to move a column"}; a press on a cell opens it
+          {!measure
+            ? "drag a head to move a column"
+            : measure.better
+              ? "the best stands first"
+              : "no side is known to be better, so the order stays"}
+          ; a press on a cell opens it
         </span>
         <span role="status" className="sr-only">
           {told}

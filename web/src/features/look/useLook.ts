@@ -83,9 +83,7 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const [held, hold] = useState<string | null>(null);
   const letters = choices.map((choice) => choice.id);
   const moving = trial.frames > 1;
-  // What everything is held against: the truth, or without one the input.
-  const anchor = letters[0] ?? "input";
-  const { mode, panes, focus, pinned, placed } = readAddress(params, letters, moving);
+  const { mode, panes, focus, pinned, placed, anchor } = readAddress(params, letters, moving);
   const change = useAddress();
   // Keys come faster than renderings: what they act on is read from the address as it is now.
   const now = () => readAddress(new URLSearchParams(window.location.search), letters, moving);
@@ -214,6 +212,7 @@ export function useSlice(axis: Slice["axis"]): Slice {
 
 /** Panes and focus as an address names them; what it names wrongly becomes the first there is. */
 function readAddress(params: URLSearchParams, letters: string[], moving: boolean) {
+  // What everything is held against: the truth, or without one the input.
   const anchor = letters[0] ?? "input";
   const asked = (params.get("panes")?.split(",") ?? letters.slice(0, USUAL_PANES)).slice(0, MOST_PANES);
   const named = params.get("mode");
@@ -223,7 +222,7 @@ function readAddress(params: URLSearchParams, letters: string[], moving: boolean
   const focus = Number(params.get("focus") ?? panes.length - 1) || 0;
   const listed = (key: string) => (params.get(key) ?? "").split(",").filter((id) => letters.includes(id));
   const [pinned, placed] = [listed("pin"), listed("placed")];
-  return { mode, panes, pinned, placed, focus: Math.min(Math.max(0, focus), panes.length - 1) };
+  return { anchor, mode, panes, pinned, placed, focus: Math.min(Math.max(0, focus), panes.length - 1) };
 }
 
 /** Change some values of the address, whatever else changed since the last rendering. */

@@ -20,16 +20,11 @@ function Standing({ verdict }: { verdict: Verdict }) {
           <p className="text-[14px] text-soft">{verdict.pick_words}</p>
         )}
         <p className="mt-1 line-clamp-4 whitespace-pre-line">{verdict.reasons}</p>
+        <p className="mt-1 text-[14px] text-soft">{verdict.pick_figures.join(", ")}</p>
       </div>
       <dl className="space-y-1 text-[14px]">
         <dt className="text-soft">Cost</dt>
         <dd>{verdict.pick_seconds != null ? `${seconds(verdict.pick_seconds)} a frame` : "–"}</dd>
-        {verdict.pick_figures.length > 0 && (
-          <>
-            <dt className="text-soft">Figures</dt>
-            <dd>{verdict.pick_figures.join(", ")}</dd>
-          </>
-        )}
         <dt className="text-soft">Quick fallback</dt>
         <dd>
           {verdict.fallback_name

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Trial } from "../../api/client";
 import { useAllSpotScores, useSpots, useSpotsInWords } from "../../api/marks";
 import { LetterPlate } from "../../ui/LetterPlate";
+import { FIELD } from "../../ui/parts";
 import { CELL, Figure } from "./ScoreTable";
 
 /** One measure at every spot, and what the spots together say. */
@@ -28,11 +29,7 @@ export function AtSpots({ trial }: { trial: Trial }) {
     <>
       <label className="mb-2 inline-flex items-center gap-2">
         Measure
-        <select
-          value={chosen}
-          onChange={(event) => choose(event.target.value)}
-          className="rounded-sm border border-line bg-sheet px-2 py-1"
-        >
+        <select value={chosen} onChange={(event) => choose(event.target.value)} className={FIELD}>
           {trial.measures.map(({ id, name }) => (
             <option key={id} value={id}>
               {name}

@@ -1,6 +1,7 @@
 import { CartesianGrid, ErrorBar, ResponsiveContainer, Scatter, ScatterChart, XAxis, YAxis } from "recharts";
 import type { Entry, Trial } from "../../api/client";
 import { dashOf } from "../../ui/letters";
+import { FIELD } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
 import { axesOf, COSTS, decades, evenSteps, type Axis } from "./axes";
 
@@ -65,7 +66,7 @@ function AxisPick({ name, axes, value, onChange }: AxisPickProps) {
       <select
         value={value.id}
         onChange={(event) => onChange(event.target.value)}
-        className="max-w-56 rounded-sm border border-line bg-sheet px-1 py-0.5"
+        className={`${FIELD} max-w-56`}
       >
         {axes.map(({ id, name }) => (
           <option key={id} value={id}>

@@ -22,6 +22,6 @@ export function overFrames(
   const read = known.length === frames.length ? `${known.length}` : `${known.length} of ${frames.length}`;
   return [
     `mean over ${read} frames, nine tenths from ${figure(quantile(sorted, 0.05))} to ${figure(quantile(sorted, 0.95))}`,
-    `worst ${figure(worst)} at frame ${first + frames.indexOf(worst)}`,
+    `${measure.better ? "worst" : "most"} ${figure(worst)} at frame ${first + frames.indexOf(worst)}`,
   ];
 }

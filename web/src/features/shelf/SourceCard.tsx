@@ -5,7 +5,7 @@ import { answer, client, type Kind, type ReadAs, type Source } from "../../api/c
 import { useEditSource, useReadOtherwise, useRemoveSource } from "../../api/queries";
 import { bytes, dataRate, frameRate, lasting, megapixels, pixels, rateOf, timecode } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
-import { Button, ButtonLink, Fact, Trouble } from "../../ui/parts";
+import { Button, ButtonLink, Fact, FIELD, Trouble } from "../../ui/parts";
 import { NoiseCurve } from "./NoiseCurve";
 
 export function KindSelect({
@@ -22,7 +22,7 @@ export function KindSelect({
       aria-label="Kind"
       value={value ?? ""}
       onChange={(event) => onChange(event.target.value)}
-      className="w-full max-w-72 rounded-sm border border-line bg-sheet px-2 py-1"
+      className={`${FIELD} w-full max-w-72`}
     >
       {value === null && <option value="">Choose a kind</option>}
       {kinds.map((kind) => (
@@ -185,7 +185,7 @@ function Words({ source, close }: { source: Source; close: () => void }) {
   const edit = useEditSource();
   const [name, setName] = useState(source.name);
   const [story, setStory] = useState(source.story);
-  const field = "w-full rounded-sm border border-line bg-sheet px-2 py-1";
+  const field = `${FIELD} w-full`;
   return (
     <form
       className="grid gap-2"

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { thumbnail, type Source } from "../../api/client";
 import { PartPlayer } from "./PartPlayer";
 import { frameOf, frameRate, lasting, rateOf, timecode } from "../../ui/format";
+import { FIELD } from "../../ui/parts";
 
 /** A part of a clip: its first frame and how many. */
 export interface Part {
@@ -52,7 +53,7 @@ function Timecode({ name, value, rate, set }: TimecodeProps) {
       onChange={(event) => setText(event.target.value)}
       onBlur={take}
       onKeyDown={(event) => event.key === "Enter" && take()}
-      className="rounded-sm border border-line bg-sheet px-2 py-1 text-right"
+      className={`${FIELD} text-right`}
     />
   );
 }
@@ -119,7 +120,7 @@ export function PartPick({ source, part, change }: Props) {
         max={count - 1}
         value={value}
         onChange={(event) => event.target.value && set(Math.round(Number(event.target.value)))}
-        className="rounded-sm border border-line bg-sheet px-2 py-1"
+        className={FIELD}
       />
       <Timecode key={value} name={name} value={value} rate={rate} set={set} />
     </label>

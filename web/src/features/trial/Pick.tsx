@@ -1,3 +1,5 @@
+import { FIELD } from "../../ui/parts";
+
 const FACTORS = [1, 2, 3, 4, 5];
 
 interface PickProps<T> {
@@ -56,7 +58,7 @@ export function FactorPick({ name, value, onChange }: FactorProps) {
           step={0.1}
           value={value}
           onChange={(event) => event.target.value && onChange(Number(event.target.value))}
-          className="w-20 rounded-sm border border-line bg-sheet px-2 py-1"
+          className={`${FIELD} w-20`}
         />
       </label>
     </div>

@@ -41,9 +41,10 @@ export function SetupSummary({ trial }: { trial: Trial }) {
           </Fact>
         )}
         <Fact name="Test">
-          {trial.has_truth
-            ? `Truth test, ${trial.words}`
-            : `${trial.words.charAt(0).toUpperCase()}${trial.words.slice(1)}`}
+          <span className="inline-block first-letter:uppercase">
+            {trial.has_truth && "truth test, "}
+            {trial.words}
+          </span>
         </Fact>
         <Fact name="Factor reached">
           {plan.factors.map((factor) => Number(factor.toFixed(4))).join(" × ")}

@@ -1,5 +1,5 @@
 import type { NoTruthSetup } from "../../api/client";
-import { FIELD } from "./field";
+import { FIELD } from "../../ui/parts";
 import { FactorPick, Pick } from "./Pick";
 
 type Target = NonNullable<NoTruthSetup["target"]>;
