@@ -1,6 +1,7 @@
 """A trial without a truth in the real interface, from the Shelf to the Playbook."""
 
 import re
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,6 +12,7 @@ from tests.browser.conftest import choose
 from tests.browser.test_main_job import canvas_codes, eight_bit
 from tests.browser.test_modes import assert_exact, settled
 from tests.conftest import as_png
+from tests.core.media.clips import write_clip
 from tests.harness import Running
 
 SIZE = (151, 203)
@@ -112,3 +114,17 @@ def test_4_it_is_decided_and_stands_in_the_playbook(page: Page, job: dict[str, s
     expect(page.get_by_role("status")).to_contain_text("Written")
     page.goto("/playbook")
     expect(page.get_by_test_id("kind-archive")).to_contain_text("no truth, 2x larger")
+
+
+def test_5_a_clip_is_traced_by_what_is_read_on_each_frame(page: Page, app: Running, tmp_path: Path) -> None:
+    """Most measures are read on one frame of twelve, and have no course to trace; shimmer has."""
+    path = write_clip(tmp_path / "ride.mkv", "ffv1", "yuv444p", 12)
+    clip = app.read("ride.mkv", path.read_bytes())
+    trial = app.finished(app.start_trial(clip["id"], "Guided filter", factor=1, test="no truth"))
+    page.goto(f"/trials/{trial['id']}/look")
+    settled(page, 3)  # input, the entry and the control
+    expect(page.get_by_role("img", name="Shimmer over the frames")).to_be_visible()
+    measures = page.get_by_label("Measure over the frames").get_by_role("option")
+    expect(measures).to_have_text(["Shimmer"])
+    page.get_by_role("button", name="Forward").click()
+    expect(page.locator("canvas[data-frame='1']")).to_have_count(3)

@@ -43,8 +43,9 @@ function Trace({ trial }: { trial: Trial }) {
   const seek = usePlayer((player) => player.seek);
   const [from, to] = [usePlayer((player) => player.from), usePlayer((player) => player.to)];
   const [chosen, choose] = useState(trial.lead);
+  // One that is read on a single frame has no course to trace.
   const measures = trial.measures.filter((measure) =>
-    trial.entries.some((entry) => entry.scores[measure.id]?.frames?.some((value) => value !== null)),
+    trial.entries.some((entry) => known(entry.scores[measure.id]?.frames ?? []).length > 1),
   );
   const measure = measures.find(({ id }) => id === chosen) ?? measures[0];
   if (!measure)

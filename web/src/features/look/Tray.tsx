@@ -4,6 +4,7 @@ import { seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { useDraft } from "../../ui/useDraft";
 import { useViewport } from "../../viewer/viewport";
+import { atMost } from "../scores/notes";
 import { CHIP, FIELD } from "./chip";
 import { DEFAULTS, type Choice } from "./useLook";
 
@@ -88,9 +89,9 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
     first === choice.id ? second : second === choice.id ? first : [],
   );
   const score = measure && entry?.scores[measure.id];
+  const figure = measure && score && (score.value?.toFixed(measure.digits) ?? atMost(score, measure));
   const told = [
-    score?.value != null &&
-      `${measure?.unit ? "" : measure?.name} ${score.value.toFixed(measure?.digits)} ${measure?.unit}`.trim(),
+    figure && `${measure.unit ? "" : measure.name} ${figure} ${measure.unit}`.trim(),
     entry?.timing?.median != null && seconds(entry.timing.median),
     remarks > 0 && `${remarks} remark${remarks > 1 ? "s" : ""}`,
   ].filter(Boolean);
