@@ -26,7 +26,7 @@ from starlette.exceptions import HTTPException
 from starlette.types import Scope
 
 from mistline import __version__
-from mistline.api import events, iiif, looking, recipes, schemas, shelf, trials
+from mistline.api import delivering, events, iiif, looking, recipes, schemas, shelf, trials
 from mistline.api.guard import PROBLEM_TYPE, Guard, problem_body
 from mistline.errors import MistlineError
 from mistline.store.settings import settings
@@ -179,7 +179,15 @@ def create_app() -> FastAPI:
         redoc_url=None,
     )
     api = APIRouter(prefix="/api")
-    for router in (shelf.router, recipes.router, trials.router, looking.router, iiif.router, events.router):
+    for router in (
+        shelf.router,
+        recipes.router,
+        trials.router,
+        delivering.router,
+        looking.router,
+        iiif.router,
+        events.router,
+    ):
         api.include_router(router)
     app.include_router(api)
     for kind, handler in (

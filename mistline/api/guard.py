@@ -18,7 +18,7 @@ log = logging.getLogger("mistline.api")
 PROBLEM_TYPE = "application/problem+json"
 LOOPBACK = {"127.0.0.1", "localhost", "[::1]"}
 MOST, MOST_OF_A_FILE = 1_000_000, 16_000_000_000  # bytes of a request
-UPLOADS = {"/api/sources", "/api/sequences", "/api/models"}
+UPLOADS = re.compile(r"/api/(sources|sequences|models|trials/[^/]+/delivered)")
 SLOWEST_PIECE = 60.0  # seconds until the next piece of a request must have come
 FAILED = "Mistline itself failed; nothing is lost. The server's log says more."
 READING = {"GET", "HEAD", "OPTIONS"}
@@ -66,7 +66,7 @@ class Guard:
             await self.app(scope, receive, send)
             return
 
-        most = MOST_OF_A_FILE if scope["path"] in UPLOADS else MOST
+        most = MOST_OF_A_FILE if UPLOADS.fullmatch(scope["path"]) else MOST
         begun, complete, taken = False, False, 0
         heard = str(self.heard())  # before anything is read for the answer
 

@@ -22,7 +22,7 @@ from mistline.store.files import media, original_key
 from mistline.work import trials as use_cases
 from mistline.work.requests import Axis, View
 
-__all__ = ["FOREVER", "PNG", "clean_name", "of_frame", "router"]
+__all__ = ["FOREVER", "PNG", "ManyFiles", "clean_name", "of_frame", "router"]
 
 MAKING_SECONDS = 20.0
 MOST_FRAMES = 10_000  # in one request

@@ -20,6 +20,7 @@ from mistline.errors import Conflict, NotFound
 from mistline.store import pictures, speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
+from mistline.work.delivering import Stated
 from mistline.work.requests import Timing
 from mistline.work.scoreboard import Scoreboard, scoreboard, sentences
 
@@ -126,12 +127,15 @@ def _passes(row: Row) -> list[schemas.PassShown]:
     return shown
 
 
+def _words(recipe: Row | None, stated: Row | None) -> str:
+    """How a result was made."""
+    if recipe:
+        return Recipe.model_validate(recipe).words()
+    return Stated.model_validate(stated).words() if stated else "The truth, through the same write and read"
+
+
 def _entry(row: Row, marks: dict[str, Any], sentence: str) -> schemas.Entry:
-    words = (
-        Recipe.model_validate(row["recipe"]).words()
-        if row["recipe"]
-        else "The truth, through the same write and read"
-    )
+    words = _words(row["recipe"], row["stated"])
     fields = {name: row[name] for name in schemas.Entry.model_fields if name in row}
     return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks, sentence=sentence)
 
@@ -343,7 +347,7 @@ def write_verdict(trial_id: UUID, request: schemas.VerdictRequest) -> schemas.Tr
 
 def _median(timing: Row | None) -> float | None:
     """The process time of a take; none where it is being made, for the first time or again."""
-    return timing["median"] if timing else None
+    return timing.get("median") if timing else None
 
 
 def _figures(kind: str, scores: dict[str, float | None]) -> list[str]:
@@ -370,7 +374,7 @@ def playbook() -> list[schemas.PlaybookKind]:
             schemas.PlaybookVerdict(
                 **fields,
                 setup_words=read_setup(row["setup"]).words(),
-                pick_words=Recipe.model_validate(row["pick_recipe"]).words(),
+                pick_words=_words(row["pick_recipe"], row["pick_stated"]),
                 pick_seconds=_median(row["pick_timing"]),
                 pick_figures=_figures(row["kind"], row["pick_scores"] or {}),
                 fallback_seconds=_median(row["fallback_timing"]),

@@ -16,7 +16,8 @@ SQL = queries("takes")
 def add(connection: Connection, take: Row, shards: list[tuple[int, int]]) -> bool:
     """Add a take with its shards (first frame, frames) unless it exists; True if it is new."""
     values = {**take, "setup": database.json(take["setup"])}
-    values["recipe"] = database.json(take["recipe"]) if take["recipe"] else None
+    for field in ("recipe", "delivered"):
+        values[field] = database.json(take[field]) if take[field] else None
     new = connection.execute(SQL["add"], values).rowcount == 1
     for first, frames in shards if new else ():
         connection.execute(SQL["add_shard"], {"key": take["key"], "first": first, "frames": frames})
@@ -75,7 +76,7 @@ def finish_shard(connection: Connection, key: str, first: int, result: Row) -> l
 def finish(connection: Connection, key: str, result: Row, scores: dict[str, Row], alike: dict[str, Row]) -> bool:
     """Write the result with its scores and its likeness to other takes, once; False if it no longer runs."""
     values = {"key": key, **result}
-    for field in ("settings", "timing"):
+    for field in ("settings", "timing", "findings"):
         values[field] = database.json(result[field])
     if connection.execute(SQL["finish"], values).fetchone() is None:
         return False
@@ -89,7 +90,7 @@ def finish(connection: Connection, key: str, result: Row, scores: dict[str, Row]
 
 
 def beside(connection: Connection, key: str, plate_key: str) -> list[Row]:
-    """Finished takes of recipes on the same plate: what a new one is compared with."""
+    """Finished takes on the same plate, controls left out: what a new one is compared with."""
     return connection.execute(SQL["beside"], {"key": key, "plate_key": plate_key}).fetchall()
 
 

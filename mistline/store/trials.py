@@ -1,11 +1,12 @@
 """Trials with their entries, verdicts with their history, and the Playbook drawn from them."""
 
-from mistline.errors import NotFound
+from mistline.errors import Conflict, NotFound
 from mistline.store import database, paging
 from mistline.store.database import Connection, Row, queries
 
 __all__ = [
     "add",
+    "add_delivered",
     "add_entry",
     "add_verdict",
     "count_for_source",
@@ -15,9 +16,11 @@ __all__ = [
     "playbook",
     "purge",
     "remove",
+    "restate",
     "restore",
     "same",
     "set_standing",
+    "take_away",
     "verdicts",
 ]
 
@@ -31,9 +34,44 @@ def add(connection: Connection, trial: Row) -> str:
 
 
 def add_entry(connection: Connection, entry: Row) -> None:
-    """Enter a recipe or a control into a trial."""
-    recipe = database.json(entry["recipe"]) if entry["recipe"] else None
-    connection.execute(SQL["add_entry"], {**entry, "recipe": recipe})
+    """Enter a recipe, a control or a result made elsewhere into a trial."""
+    documents = {name: database.json(entry[name]) if entry.get(name) else None for name in ("recipe", "stated")}
+    connection.execute(SQL["add_entry"], {**entry, **documents})
+
+
+def add_delivered(connection: Connection, entry: Row, letters: str) -> str:
+    """Enter a result made elsewhere after all others, under the first free letter; return that.
+
+    Raises
+    ------
+    Conflict
+        If no letter is free.
+    """
+    trial_id = entry["trial_id"]
+    connection.execute(SQL["lock"], {"id": trial_id})
+    rows = entries(connection, trial_id)
+    taken = {row["letter"] for row in rows}
+    letter = next((letter for letter in letters if letter not in taken), None)
+    if letter is None:
+        raise Conflict(f"A trial holds {len(letters)} entries and all are taken; start another one.")
+    position = min((row["position"] for row in rows if row["control"]), default=len(rows))
+    connection.execute(SQL["make_room"], {"trial_id": trial_id, "position": position})
+    unmade = {"control": None, "recipe_id": None, "recipe": None}
+    add_entry(connection, {**entry, **unmade, "letter": letter, "position": position})
+    return letter
+
+
+def restate(connection: Connection, trial_id: str, letter: str, name: str, stated: Row) -> None:
+    """Say anew how a result that was made elsewhere was made."""
+    values = {"trial_id": trial_id, "letter": letter, "name": name, "stated": database.json(stated)}
+    if connection.execute(SQL["restate"], values).fetchone() is None:
+        raise NotFound(f"There is no entry {letter} that was made elsewhere in this trial.")
+
+
+def take_away(connection: Connection, trial_id: str, letter: str) -> None:
+    """Take an entry that was made elsewhere and could not be read out of its trial."""
+    if connection.execute(SQL["take_away"], {"trial_id": trial_id, "letter": letter}).fetchone() is None:
+        raise NotFound(f"Only a result made elsewhere that could not be read can be taken away; retire {letter}.")
 
 
 def get(connection: Connection, trial_id: str) -> Row:

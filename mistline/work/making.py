@@ -24,6 +24,7 @@ from mistline.store.settings import settings
 from mistline.work.requests import (
     Axis,
     CutSlice,
+    Delivered,
     Footage,
     LocalModel,
     MakeShard,
@@ -39,7 +40,8 @@ from mistline.work.requests import (
 from mistline.work.sandbox import run_child
 
 __all__ = [
-    "cut_shard_views", "cut_slice", "cut_view", "local_models", "make_shard", "mend", "read_original", "reading",
+    "cut_shard_views", "cut_slice", "cut_view", "footage_of", "local_models", "make_shard", "mend",
+    "read_original", "reading",
     "sound", "source_footage", "stored",
 ]  # fmt: skip
 
@@ -78,7 +80,7 @@ async def sound(picture_id: str, folder: Path, frames: Iterable[int] | None = No
 
 
 async def _original(row: Row, folder: Path) -> Path:
-    """The original of a source, proven to be what was imported."""
+    """An original, proven to be what came in."""
     path = await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder)
     if await asyncio.to_thread(known_hash, path) != row["hash"]:
         raise BadMedia(f"The original of {row['name']} was damaged in the media store; import the file again.")
@@ -170,6 +172,13 @@ async def _make_plates(row: Row, report: Progress = _silent, *, anew: bool = Fal
     return plate
 
 
+async def _delivered(file: Row | None, folder: Path) -> Delivered | None:
+    """The file of a result that was made elsewhere."""
+    if file is None:
+        return None
+    return Delivered(name=file["name"], path=await _original(file, folder), resample=file["resample"])
+
+
 async def make_shard(
     row: Row, first: int, frames: int, report: Progress = _silent, *, anew: bool = False
 ) -> tuple[ShardMade, str]:
@@ -181,10 +190,12 @@ async def make_shard(
     reach = Recipe.model_validate(row["recipe"]).reach if row["recipe"] else 0
     around = range(max(0, first - 1 - reach), min(row["frames"], first + frames + reach))
     await _room(_bytes(target, frames), report)
-    beside = await stored(takes.beside, key, row["plate_key"]) if row["recipe"] and not anew else []
+    control = not (row["recipe"] or row["delivered"])
+    beside = await stored(takes.beside, key, row["plate_key"]) if not (control or anew) else []
     with media().workspace() as folder:
         request = MakeShard(
-            name=row["source_name"], recipe=row["recipe"], setup=setup, traits=plate["traits"],
+            name=row["source_name"], recipe=row["recipe"], delivered=await _delivered(row["delivered"], folder),
+            setup=setup, traits=plate["traits"],
             repeats=1 if anew else row["repeats"], models=await local_models(row["recipe"], folder),
             length=row["frames"], first=first, frames=frames,
             truth=await sound(plate["truth_picture"], folder, around) if setup.has_truth else [],
@@ -221,7 +232,7 @@ async def mend(picture_id: str) -> None:
     log.warning("Picture %s was damaged; it was made again in %.1f s.", picture_id[:12], time.monotonic() - begun)
 
 
-async def _footage(picture_id: str, folder: Path, frames: Iterable[int]) -> Footage:
+async def footage_of(picture_id: str, folder: Path, frames: Iterable[int]) -> Footage:
     """Where the frames of a picture come from, whatever it is."""
     origin = await stored(pictures.origin, picture_id)
     if origin["source_id"]:
@@ -233,7 +244,7 @@ async def _footage(picture_id: str, folder: Path, frames: Iterable[int]) -> Foot
 async def _cut(picture_id: str, frames: list[int], view: View) -> None:
     with media().workspace() as folder:
         request = MakeViews(
-            name="a picture", footage=await _footage(picture_id, folder, frames), frames=frames, out=folder / "view",
+            name="a picture", footage=await footage_of(picture_id, folder, frames), frames=frames, out=folder / "view",
             view=view,
         )  # fmt: skip
         await run_child(
@@ -258,7 +269,7 @@ async def cut_slice(picture_id: str, axis: Axis, at: int) -> None:
     picture = await stored(pictures.get, picture_id)
     with media().workspace() as folder:
         request = CutSlice(
-            name="a picture", footage=await _footage(picture_id, folder, range(picture["frames"])),
+            name="a picture", footage=await footage_of(picture_id, folder, range(picture["frames"])),
             frames=picture["frames"], axis=axis, at=at, out=folder / "slice.png",
         )  # fmt: skip
         await run_child(

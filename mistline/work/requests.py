@@ -7,6 +7,7 @@ from typing import Any, Generic, Literal, TypeVar
 
 from pydantic import BaseModel
 
+from mistline.core.choose.arrival import Finding
 from mistline.core.colour import ReadAs
 from mistline.core.frame import Region, Size
 from mistline.core.measure.survey import Survey
@@ -21,6 +22,7 @@ __all__ = [
     "CropTimed",
     "CutCrops",
     "CutSlice",
+    "Delivered",
     "Done",
     "Footage",
     "InspectModel",
@@ -54,6 +56,7 @@ __all__ = [
     "TimeCrop",
     "Timing",
     "View",
+    "WriteFrames",
 ]  # fmt: skip
 
 A = TypeVar("A", bound=BaseModel)
@@ -229,7 +232,10 @@ class Alike(BaseModel):
 
 
 class ShardMade(BaseModel):
-    """Frames of a take: what each scored, how alike each is to other takes, and how long it took."""
+    """Frames of a take: what each scored, how alike each is to other takes, and how long it took.
+
+    `findings` tell what to know of a file from outside.
+    """
 
     picture: MadePicture
     settings: list[dict[str, Any]]
@@ -237,17 +243,30 @@ class ShardMade(BaseModel):
     clipped: float
     scores: list[dict[str, Scored]]
     alike: dict[str, list[Alike]]
+    findings: list[Finding] = []
     machine: Machine
 
 
+class Delivered(BaseModel):
+    """The file of a result that was made elsewhere; one of another size is resampled if that was asked for."""
+
+    name: str
+    path: Path
+    resample: bool
+
+
 class MakeShard(Request[ShardMade]):
-    """Run a recipe (or none: the truth through the same path) on frames, write them below `out`, measure them.
+    """Run a recipe on frames, write them below `out`, measure them.
+
+    In place of a recipe there may be a result that was made elsewhere, which is only read; without both it is the truth
+    that goes through the same path.
 
     They are frames of a take of `length`; `truth` (empty without one) and `input` hold the frame before them too, and
     `input` the neighbours that the recipe looks at.
     """
 
     recipe: Recipe | None
+    delivered: Delivered | None = None
     setup: Setup
     traits: Traits
     repeats: int
@@ -347,6 +366,14 @@ class CutCrops(Request[Done]):
     frame: int
     pictures: dict[str, list[Path]]
     size: Size
+    out: Path
+
+
+class WriteFrames(Request[Done]):
+    """Write all frames of a picture to `out`, losslessly and tagged: a PNG, or a ZIP archive of several."""
+
+    footage: Footage
+    frames: int
     out: Path
 
 

@@ -73,11 +73,15 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     times = {
         row["letter"]: Timed(row["timing"]["median"], min(row["timing"]["process"]), max(row["timing"]["process"]))
         for row in racing
+        if row["timing"]["process"]  # a time that somebody states is not ranked with measured ones
     }
     for letter, mark in time_marks(times).items():
         table[letter][TIME] = mark
     fronts = {
-        key: front({letter: (times[letter], value) for letter, value in values.items()}, MEASURES[key].tie)
+        key: front(
+            {letter: (times[letter], value) for letter, value in values.items() if letter in times},
+            MEASURES[key].tie,
+        )
         for key, values in worth.items()
         if values
     }

@@ -186,7 +186,7 @@ def _finish(connection: Connection, row: Row, first: int, made: ShardMade, pictu
     result = {
         "picture_id": picture, "settings": shards[0].settings, "timing": timing.model_dump(exclude_none=True),
         "clipped": sum(shard.clipped * len(shard.scores) for shard in shards) / row["frames"],
-        "machine_id": made.machine.id,
+        "findings": [asdict(finding) for finding in shards[0].findings], "machine_id": made.machine.id,
     }  # fmt: skip
     scores = {
         measure: {**score.model_dump(), "frames": frames if row["frames"] > 1 else None}

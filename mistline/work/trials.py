@@ -47,6 +47,7 @@ __all__ = [
     "outlook",
     "preview",
     "purge_removed",
+    "queue_take",
     "read_again",
     "read_otherwise",
     "remove_trial",
@@ -313,6 +314,7 @@ def _take(entrant: _Entrant, trial: Row) -> Row:
         **shared,
         "key": digest(made_of),
         "recipe": recipe.model_dump() if recipe else None,
+        "delivered": None,
         "repeats": repeats,
     }
 
@@ -377,11 +379,11 @@ def start_trial(
             trials.add_entry(connection, {**entry, "recipe": take["recipe"]})
     _time_crops(source_id, setup.at(size), unknown)
     for key in new:
-        _queue_take(key)
+        queue_take(key)
     return trial_id
 
 
-def _queue_take(key: str) -> None:
+def queue_take(key: str) -> None:
     """Queue the shards of a take by the time when they should be done: small before large, long waits first.
 
     A shard of e seconds that arrives at t stands at t + PATIENCE e, so a later, smaller one passes it only while that
@@ -436,7 +438,7 @@ def restore_trial(trial_id: str) -> None:
         )  # else there is nothing to show
         again = [key for key in keys if takes.wait_again(connection, key)]
     for key in again:
-        _queue_take(key)
+        queue_take(key)
 
 
 def purge_removed() -> None:
@@ -451,7 +453,7 @@ def retry_failed() -> int:
     with connect() as connection:
         keys = [key for key in takes.failed(connection) if takes.wait_again(connection, key)]
     for key in keys:
-        _queue_take(key)
+        queue_take(key)
     return len(keys)
 
 
@@ -461,7 +463,7 @@ def retry_take(key: str) -> None:
         takes.get(connection, key)
         if not takes.wait_again(connection, key):
             raise Conflict("This take is not failed or cancelled, so there is nothing to retry.")
-    _queue_take(key)
+    queue_take(key)
 
 
 def requeue_adrift() -> None:

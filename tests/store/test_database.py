@@ -47,6 +47,7 @@ def _take(connection: database.Connection, key: str) -> dict:
         "setup": {"factor": 2},
         "plate_key": "p",
         "recipe": None,
+        "delivered": None,
         "repeats": 3,
         "first": 0,
         "frames": 3,
@@ -93,7 +94,7 @@ def test_a_take_is_claimed_finished_and_written_once(connection: database.Connec
     row = takes.get(connection, "once")
     assert row["progress"] == pytest.approx((1 + 0.25 * 2) / 3) and row["seconds_left"] == 4.0
     assert takes.finish_shard(connection, "once", 0, {"part": 0}) == [{"part": 0}, {"part": 2}]
-    result = {"picture_id": None, "settings": [], "timing": {}, "clipped": 0.0, "machine_id": None}
+    result = {"picture_id": None, "settings": [], "timing": {}, "clipped": 0.0, "findings": [], "machine_id": None}
     scores = {key: {"value": 1.0, "parts": {}, "note": "", "frames": [1.0, None, 2.0]} for key in MEASURES}
     assert takes.finish(connection, "once", result, scores, {}) is True
     assert takes.finish(connection, "once", result, scores, {}) is False

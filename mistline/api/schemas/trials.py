@@ -9,14 +9,17 @@ from pydantic import BaseModel, Field
 from mistline.api.schemas.looking import Standing
 from mistline.api.schemas.plans import PlanAnswer, PlanRequest
 from mistline.api.schemas.shelf import Picture
+from mistline.core.choose.arrival import Finding
 from mistline.core.choose.ranking import Mark
 from mistline.core.methods import Traits
 from mistline.core.setup import Setup
 from mistline.core.timing.machine import Machine
+from mistline.work.delivering import Stated
 from mistline.work.requests import Timing
 
 __all__ = [
     "Created",
+    "Delivered",
     "Entry",
     "MeasureShown",
     "Pair",
@@ -38,6 +41,12 @@ class TrialRequest(PlanRequest):
     """A trial to run."""
 
     name: str = Field("", max_length=120)
+
+
+class Delivered(BaseModel):
+    """The letter of an entry that was made elsewhere."""
+
+    letter: str
 
 
 class Created(BaseModel):
@@ -111,6 +120,10 @@ class Entry(BaseModel):
     standing: Standing | None
     standing_reason: str
     sentence: str = Field(description="what the result does to the picture, each statement with its number")
+    stated: Stated | None = Field(
+        description="what is said of a result made elsewhere; none for what was made here"
+    )
+    findings: list[Finding] = Field(description="what was found of a result made elsewhere when it arrived")
 
 
 class MeasureShown(BaseModel):

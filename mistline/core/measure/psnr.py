@@ -28,7 +28,7 @@ from mistline.core.measure.measure import (
 from mistline.core.measure.noise import noise_of_input
 from mistline.errors import ShapeMismatch
 
-__all__ = ["MEASURES", "picture_psnr", "psnr"]
+__all__ = ["MEASURES", "picture_psnr", "psnr", "shrunk"]
 
 ROWS = 256
 EQUAL_DB = 102.0  # half a step of 16 bits: what rounding alone leaves
@@ -94,7 +94,7 @@ def _agreement(evidence: Evidence) -> Measured:
         raise NotMeasurable("without a truth and at the same size it would tell how little was done")
     small = luma(evidence.input.pixels)
     pictures = [picture for picture in (evidence.result, evidence.truth) if picture is not None]
-    found = min(psnr(small, luma(_shrunk(picture, evidence.shrink))) for picture in pictures)
+    found = min(psnr(small, luma(shrunk(picture, evidence.shrink))) for picture in pictures)
     found = found if found < EQUAL_DB else math.inf
     if evidence.truth is not None:
         return Measured(found)
@@ -105,7 +105,7 @@ def _agreement(evidence: Evidence) -> Measured:
     return Measured(found)
 
 
-def _shrunk(picture: Given, shrink: Callable[[Frame], Frame]) -> Array:
+def shrunk(picture: Given, shrink: Callable[[Frame], Frame]) -> Array:
     """The picture shrunk channel by channel, so that memory stays small."""
     small = []
     for index in range(shape(picture)[2]):

@@ -14,8 +14,9 @@ from pathlib import Path
 
 from mistline.errors import BadMedia
 
-__all__ = ["PngFacts", "read_chunks"]
+__all__ = ["PngFacts", "read_chunks", "tagged"]
 
+HEADER = 33  # signature and IHDR
 LARGEST_KEPT = 4096  # bytes of a chunk that are looked into
 
 
@@ -46,6 +47,20 @@ class PngFacts:
         """Primaries, transfer, matrix and full range of [2]_ that cICP states."""
         stated = self.chunks.get(b"cICP", b"")
         return (stated[0], stated[1], stated[2], stated[3]) if len(stated) == 4 else None
+
+
+def tagged(png: bytes) -> bytes:
+    """A PNG with the chunk sRGB [1]_ after its header; it must have none.
+
+    >>> from mistline.core.media.plate import encode_png
+    >>> import numpy as np
+    >>> tagged(encode_png(np.zeros((2, 2, 3), np.uint8)))[33:46]
+    b'\\x00\\x00\\x00\\x01sRGB\\x00\\xae\\xce\\x1c\\xe9'
+    """
+    chunk = b"sRGB\0"
+    return b"".join(
+        [png[:HEADER], struct.pack(">I", 1), chunk, struct.pack(">I", zlib.crc32(chunk)), png[HEADER:]]
+    )
 
 
 def read_chunks(name: str, path: Path) -> PngFacts:

@@ -1,6 +1,6 @@
 -- name: add
-insert into takes (key, source_id, setup, plate_key, recipe, repeats, first, frames)
-values (%(key)s, %(source_id)s, %(setup)s, %(plate_key)s, %(recipe)s, %(repeats)s, %(first)s, %(frames)s)
+insert into takes (key, source_id, setup, plate_key, recipe, delivered, repeats, first, frames)
+values (%(key)s, %(source_id)s, %(setup)s, %(plate_key)s, %(recipe)s, %(delivered)s, %(repeats)s, %(first)s, %(frames)s)
 on conflict (key) do nothing
 
 -- name: add_shard
@@ -65,7 +65,7 @@ update take_shards set result = null where take_key = %(key)s
 -- name: finish
 update takes set state = 'done', stage = '', progress = 1, seconds_left = null, error = null,
     picture_id = %(picture_id)s, settings = %(settings)s, timing = %(timing)s, clipped = %(clipped)s,
-    machine_id = %(machine_id)s, finished_at = now()
+    findings = %(findings)s, machine_id = %(machine_id)s, finished_at = now()
 where key = %(key)s and state = 'running'
 returning key
 
@@ -84,7 +84,7 @@ on conflict (first, second) do nothing
 -- name: beside
 -- Finished takes of the same plate, controls left out.
 select key, picture_id from takes
-where plate_key = %(plate_key)s and key <> %(key)s and state = 'done' and recipe is not null
+where plate_key = %(plate_key)s and key <> %(key)s and state = 'done' and (recipe is not null or delivered is not null)
 order by finished_at desc limit 12
 
 -- name: fail

@@ -4,8 +4,27 @@ values (%(name)s, %(source_id)s, %(setup)s, %(plate_key)s, %(first)s, %(frames)s
 returning id::text
 
 -- name: add_entry
-insert into entries (trial_id, letter, position, name, control, recipe_id, recipe, take_key)
-values (%(trial_id)s, %(letter)s, %(position)s, %(name)s, %(control)s, %(recipe_id)s, %(recipe)s, %(take_key)s)
+insert into entries (trial_id, letter, position, name, control, recipe_id, recipe, stated, take_key)
+values (%(trial_id)s, %(letter)s, %(position)s, %(name)s, %(control)s, %(recipe_id)s, %(recipe)s, %(stated)s,
+    %(take_key)s)
+
+-- name: make_room
+-- The controls stand after all others.
+update entries set position = position + 1 where trial_id = %(trial_id)s and position >= %(position)s
+
+-- name: restate
+update entries set name = %(name)s, stated = %(stated)s
+where trial_id = %(trial_id)s and letter = %(letter)s and stated is not null returning letter
+
+-- name: take_away
+-- An entry that was made elsewhere and came to nothing.
+delete from entries e using takes k
+where e.trial_id = %(trial_id)s and e.letter = %(letter)s and e.stated is not null
+    and k.key = e.take_key and k.state in ('failed', 'cancelled')
+returning e.letter
+
+-- name: lock
+select id from trials where id = %(id)s for update
 
 -- name: get
 select t.*, s.name as source_name, s.kind, s.facts, s.traits as source_traits, s.hash as source_hash,
@@ -18,7 +37,7 @@ where t.id = %(id)s and t.removed_at is null
 -- name: entries
 -- Every entry with its take, the take's scores and the machine it ran on.
 select e.*, k.state, k.stage, k.progress, k.seconds_left, k.error, k.picture_id, k.settings, k.timing,
-    k.clipped, k.repeats, m.profile as machine, p.file_bytes,
+    k.delivered, k.findings, k.clipped, k.repeats, m.profile as machine, p.file_bytes,
     coalesce((select jsonb_object_agg(c.measure,
         jsonb_build_object('value', c.value, 'parts', c.parts, 'note', c.note, 'frames', c.frames))
         from scores c where c.take_key = k.key), '{}') as scores
@@ -91,7 +110,7 @@ order by v.id desc
 -- name: playbook
 -- For each kind the verdicts in force, newest first; a trial's newest verdict is the one in force.
 select k.id as kind, k.name as kind_name, v.id, v.trial_id, v.reasons, v.created_at, v.pick, v.fallback,
-    e.name as pick_name, e.recipe as pick_recipe, e.recipe_id as pick_recipe_id,
+    e.name as pick_name, e.recipe as pick_recipe, e.stated as pick_stated, e.recipe_id as pick_recipe_id,
     f.name as fallback_name, f.recipe as fallback_recipe,
     t.name as trial_name, t.setup, s.name as source_name, s.picture_id,
     tk.timing as pick_timing, ft.timing as fallback_timing,

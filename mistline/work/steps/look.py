@@ -13,7 +13,8 @@ from mistline.core.measure import Evidence, NotMeasurable, measure_all
 from mistline.core.measure.colour_difference import ciede2000, lab
 from mistline.core.measure.maps import MAPS, reduced, worst_place
 from mistline.core.measure.measure import Enlarged, Picture, luma_of
-from mistline.core.media.plate import Plate, to_eight_bit, write_png, write_thumbnail, write_view
+from mistline.core.media.plate import Plate, encode_png, to_eight_bit, write_png, write_thumbnail, write_view
+from mistline.core.media.png_chunks import tagged
 from mistline.errors import OutOfLimits
 from mistline.work.requests import (
     CutCrops,
@@ -32,11 +33,21 @@ from mistline.work.requests import (
     SpotFound,
     SpotsSuggested,
     SuggestSpots,
+    WriteFrames,
 )
 from mistline.work.steps.footage import fresh, open_footage
 from mistline.work.steps.take import scored
 
-__all__ = ["cut_crops", "cut_slice", "make_map", "make_views", "measure_region", "read_pixels", "suggest"]
+__all__ = [
+    "cut_crops",
+    "cut_slice",
+    "make_map",
+    "make_views",
+    "measure_region",
+    "read_pixels",
+    "suggest",
+    "write_frames",
+]
 
 WORST_SHARE = 8  # the worst place is a square of that share of the shorter side
 
@@ -153,6 +164,18 @@ def cut_crops(request: CutCrops, report: Progress) -> Done:
             crop = plate.cut(request.frame, Region(left, top, right - left, bottom - top))
             write_png(file, np.ascontiguousarray(crop))
             archive.write(file, name)
+    return Done()
+
+
+def write_frames(request: WriteFrames, report: Progress) -> Done:
+    """Write all frames of a picture, each a PNG at its own depth that is tagged as sRGB."""
+    picture = open_footage(request.footage)
+    if request.frames == 1:
+        request.out.write_bytes(tagged(encode_png(picture.codes(0))))
+        return Done()
+    with zipfile.ZipFile(request.out, "w", zipfile.ZIP_STORED) as archive:
+        for number, codes in enumerate(picture.stream(0, request.frames)):
+            archive.writestr(f"{request.name}-{number:06d}.png", tagged(encode_png(codes)))
     return Done()
 
 

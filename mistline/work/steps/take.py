@@ -6,9 +6,10 @@ import time
 import numpy as np
 import psutil
 
+from mistline.core.choose.arrival import Finding, findings
 from mistline.core.frame import Codes, Frame, to_frame
-from mistline.core.measure import Evidence, Measured, Pair, measure_all
-from mistline.core.measure.measure import Picture, enlarged, luma_of
+from mistline.core.measure import Evidence, Measured, measure_all
+from mistline.core.measure.measure import Pair, Picture, enlarged, luma_of
 from mistline.core.measure.sameness import sameness
 from mistline.core.media.plate import Plate, ShardWriter, quantise, shard_name, write_view
 from mistline.core.methods import Window
@@ -17,6 +18,7 @@ from mistline.core.setup import Plan
 from mistline.core.timing.clock import Repeats, repeat, reset_peak, resident_peak
 from mistline.core.timing.machine import this_machine
 from mistline.work.requests import Alike, MakeShard, Progress, Scored, ShardMade, Timing
+from mistline.work.steps.arrive import Arrived
 from mistline.work.steps.footage import fresh, made
 from mistline.work.steps.timed import check_memory, timing_lane, warm_up
 
@@ -123,11 +125,11 @@ def _reference(request: MakeShard, number: int) -> Picture:
 
 
 def _judged(
-    request: MakeShard, delivered: Codes, before: Pair | None, number: int, report: Progress
-) -> tuple[dict[str, Scored], dict[str, Alike], Pair]:
+    request: MakeShard, written: Codes, before: Pair | None, number: int, report: Progress
+) -> tuple[dict[str, Scored], dict[str, Alike], Evidence]:
     """Measure a written frame, decoded again; where all is read, compare it with other results too.
 
-    Also returns the luma of reference and result, `before` is that of the frame before.
+    `before` is the luma of reference and result of the frame before.
     """
     setup = request.setup
     small = to_frame(Plate(request.input).codes(number))
@@ -136,7 +138,7 @@ def _judged(
     sizes = Plan(target, small.size, (0, 0), factors)
     done, whole = (number - request.first) / request.frames, number % ALL_MEASURES_EVERY == 0
     evidence = Evidence(
-        delivered, Plate(request.truth).codes(number) if request.truth else None, small,
+        written, Plate(request.truth).codes(number) if request.truth else None, small,
         lambda frame: setup.shrink(frame, sizes, number),
         before=before,
     )  # fmt: skip
@@ -148,20 +150,30 @@ def _judged(
     report("comparing", 0.85 + 0.11 * (done + 1 / request.frames))
     alike = {}
     for key, other in request.others.items() if whole else ():
-        pair = sameness(delivered, Plate(other).codes(number))
+        pair = sameness(written, Plate(other).codes(number))
         alike[key] = Alike(psnr=_finite(pair.psnr), worst=pair.worst, same=pair.same)
-    return scored(found), alike, (evidence.reference_luma, evidence.result_luma)
+    return scored(found), alike, evidence
+
+
+def _arrived(request: MakeShard) -> Arrived | None:
+    if request.delivered is None:
+        return None
+    channels = Plate(request.input).codes(request.first).shape[2]
+    return Arrived(request.delivered, request.target, request.length, channels)
 
 
 def make_shard(request: MakeShard, report: Progress) -> ShardMade:
     """Process, write, decode again and measure so many frames; memory does not grow with their number."""
     report("loading", 0.05)
     run, write, clipped = _Run(request, report), 0.0, []
+    arrived = _arrived(request)
     numbers = range(request.first, request.first + request.frames)
     folder = fresh(request.out / "picture")
 
     def result_of(number: int) -> Frame:
-        return run(number) if request.recipe else to_frame(Plate(request.truth).codes(number))
+        if request.recipe:
+            return run(number)
+        return arrived.frame(number) if arrived else to_frame(Plate(request.truth).codes(number))
 
     before: Pair | None = None
     if request.first > 0:  # made once more: to know how the shard's first frame differs from it
@@ -183,16 +195,19 @@ def make_shard(request: MakeShard, report: Progress) -> ShardMade:
             del codes, result
     report("measuring", 0.85)
     plate = Plate([folder / shard_name(request.first)])
-    scores, alike = [], []
+    scores, alike, told = [], [], list[Finding]()
     for number in numbers:
-        found, pairs, before = _judged(request, plate.codes(number), before, number, report)
+        found, pairs, evidence = _judged(request, plate.codes(number), before, number, report)
+        before = evidence.reference_luma, evidence.result_luma
         scores.append(found)
         alike.append(pairs)
+        if arrived and number == 0:
+            told = [*arrived.notes, *findings(evidence, found["registration"].parts, boxed=arrived.boxed)]
     timing = run.timing
     timing.write = write
     return ShardMade(
         picture=made(request.target, TAKE_BITS), settings=run.settings, timing=timing,
         clipped=float(np.mean(clipped)), scores=scores,
-        alike={key: [pairs[key] for pairs in alike if pairs] for key in request.others},
+        alike={key: [pairs[key] for pairs in alike if pairs] for key in request.others}, findings=told,
         machine=this_machine(),
     )  # fmt: skip

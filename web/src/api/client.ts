@@ -9,6 +9,7 @@ export type ReadAs = Schemas["ReadAs"];
 export type Trial = Schemas["Trial"];
 export type TrialItem = Schemas["TrialItem"];
 export type Entry = Schemas["Entry"];
+export type Stated = Schemas["Stated"];
 export type Machine = Schemas["Machine"];
 export type Score = Schemas["Score"];
 export type Measure = Schemas["MeasureShown"];

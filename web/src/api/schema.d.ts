@@ -840,6 +840,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/delivered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deliver
+         * @description Enter a result that was made elsewhere: one file, or the numbered frames of a clip.
+         */
+        post: operations["deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/entries/{letter}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Away
+         * @description Take an entry out of its trial that was made elsewhere and could not be read.
+         */
+        delete: operations["takeAway"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/entries/{letter}/maps/{fault}": {
         parameters: {
             query?: never;
@@ -873,6 +913,46 @@ export interface paths {
          * @description Keep, retire or shortlist an entry, with the reason; or take that back.
          */
         put: operations["setStanding"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/entries/{letter}/stated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Restate
+         * @description Say anew how a result that was made elsewhere was made.
+         */
+        put: operations["restate"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/input": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Input
+         * @description The exact input of a trial: a lossless PNG tagged as sRGB, or a ZIP archive of its frames.
+         */
+        get: operations["trialInput"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1133,6 +1213,22 @@ export interface components {
             /** Passes */
             passes?: components["schemas"]["Pass"][];
         };
+        /** Body_deliver */
+        Body_deliver: {
+            /** Files */
+            files: string[];
+            /**
+             * Resample
+             * @default false
+             */
+            resample: boolean;
+            /**
+             * Stated
+             * @description `Stated` as JSON
+             * @default {}
+             */
+            stated: string;
+        };
         /** Body_importModel */
         Body_importModel: {
             /** File */
@@ -1175,6 +1271,14 @@ export interface components {
             id: string;
         };
         /**
+         * Delivered
+         * @description The letter of an entry that was made elsewhere.
+         */
+        Delivered: {
+            /** Letter */
+            letter: string;
+        };
+        /**
          * Entry
          * @description An entry of a trial with its take.
          */
@@ -1187,6 +1291,11 @@ export interface components {
             error: string | null;
             /** File Bytes */
             file_bytes: number | null;
+            /**
+             * Findings
+             * @description what was found of a result made elsewhere when it arrived
+             */
+            findings: components["schemas"]["Finding"][];
             /** Letter */
             letter: string;
             machine: components["schemas"]["Machine"] | null;
@@ -1224,6 +1333,8 @@ export interface components {
              * @enum {string}
              */
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** @description what is said of a result made elsewhere; none for what was made here */
+            stated: components["schemas"]["Stated"] | null;
             /** Take Key */
             take_key: string;
             timing: components["schemas"]["Timing"] | null;
@@ -1350,6 +1461,19 @@ export interface components {
             model: number;
             /** Test */
             test: string;
+        };
+        /**
+         * Finding
+         * @description Something to know of a file; a grave one says that its figures do not tell what they seem to.
+         */
+        Finding: {
+            /**
+             * Grave
+             * @default false
+             */
+            grave: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * FrameTarget
@@ -2454,6 +2578,45 @@ export interface components {
             reason: string;
             /** Standing */
             standing: ("kept" | "retired" | "finalist") | null;
+        };
+        /**
+         * Stated
+         * @description What people say of how a result was made; nothing of it was measured.
+         */
+        Stated: {
+            /**
+             * Currency
+             * @description what the fee is counted in
+             * @default
+             */
+            currency: string;
+            /** Fee */
+            fee?: number | null;
+            /**
+             * Machine
+             * @default
+             */
+            machine: string;
+            /**
+             * Seconds
+             * @description for all of the trial's part
+             */
+            seconds?: number | null;
+            /**
+             * Settings
+             * @default
+             */
+            settings: string;
+            /**
+             * Tool
+             * @default
+             */
+            tool: string;
+            /**
+             * Version
+             * @default
+             */
+            version: string;
         };
         /**
          * Stretch
@@ -4468,6 +4631,71 @@ export interface operations {
             };
         };
     };
+    deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_deliver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivered"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                letter: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     makeMap: {
         parameters: {
             query?: {
@@ -4521,6 +4749,69 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                letter: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stated"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trialInput: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

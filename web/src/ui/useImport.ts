@@ -39,7 +39,7 @@ function read(text: string): unknown {
 }
 
 /** Send with progress; fetch does not tell of it, so the older request object does. */
-function send({ name, to, form }: Parcel, progress: (share: number) => void): Promise<Answer> {
+export function send({ name, to, form }: Parcel, progress: (share: number) => void): Promise<Answer> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);

@@ -1,8 +1,11 @@
-import { useEffect, useRef } from "react";
+import { memo, useEffect, useRef } from "react";
 import type { Picture } from "../api/client";
-import { isExact, paint, refine, REST_MS, tilesOf } from "./paint";
+import { isExact, paint, ready, refine, REST_MS, tilesOf } from "./paint";
 import { followTiles } from "./tiles";
 import { surroundOf, useViewport } from "./viewport";
+
+/** A cell stays empty for so long before what is not here yet is stood in for: most come before, and are drawn once. */
+const STAND_IN_MS = 400;
 
 interface Props {
   picture: Picture;
@@ -17,7 +20,7 @@ interface Props {
 }
 
 /** A picture at a place and zoom of its own, with the shared smoothing and lift; it does not pan. */
-export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
+export const Cell = memo(function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const smooth = useViewport((view) => view.smooth);
   const lift = useViewport((view) => view.lift);
@@ -26,11 +29,19 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
     const element = canvas.current;
     if (!element) return;
     let asked = 0;
-    let [whole, rest] = [false, 0];
+    let [whole, rest, late] = [false, 0, 0];
     const draw = () => {
       asked = 0;
       const pane = { width: element.width, height: element.height };
       const view = { extent, pane, x, y, zoom, smooth, frame, lift, surround: ground };
+      if (!ready(picture, view) && late >= 0) {
+        Object.assign(element.dataset, { shown: "", exact: "" });
+        late ||= window.setTimeout(() => {
+          late = -1;
+          draw();
+        }, STAND_IN_MS);
+        return;
+      }
       const surround = surroundOf(view);
       whole = paint(element, picture, view, surround);
       const exact = isExact(element, picture, view, surround);
@@ -40,10 +51,12 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
         rest = window.setTimeout(() => refine(element, picture, view, surround) && draw(), REST_MS);
     };
     const later = () => (asked ||= requestAnimationFrame(draw));
-    const observer = new ResizeObserver(() => {
+    // The size comes with the notice: asking for it anew would lay the page out again for every cell.
+    const observer = new ResizeObserver(([notice]) => {
+      if (!notice) return;
       const scale = window.devicePixelRatio;
-      element.width = Math.max(1, Math.round(element.clientWidth * scale));
-      element.height = Math.max(1, Math.round(element.clientHeight * scale));
+      element.width = Math.max(1, Math.round(notice.contentRect.width * scale));
+      element.height = Math.max(1, Math.round(notice.contentRect.height * scale));
       draw();
     });
     observer.observe(element);
@@ -55,6 +68,7 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
       observer.disconnect();
       stop();
       window.clearTimeout(rest);
+      window.clearTimeout(late);
       cancelAnimationFrame(asked);
     };
   }, [picture, extent, x, y, zoom, frame, smooth, lift, ground]);
@@ -67,4 +81,4 @@ export function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
       className="block size-full bg-[var(--surround)]"
     />
   );
-}
+});

@@ -190,10 +190,18 @@ function Costs({ entries, trial }: { entries: Entry[]; trial: Trial }) {
         name={<span className="font-display text-[17px] font-semibold">Time for one frame</span>}
         unit="median"
         entries={entries}
-        figure={({ timing, marks }) =>
+        figure={({ timing, marks, stated }) =>
           timing?.median != null ? (
             <span title={`± ${seconds((timing.spread ?? 0) / 2)}, half the range of the repeats`}>
               <Marked mark={marks.time}>{seconds(timing.median)}</Marked>
+            </span>
+          ) : stated?.seconds != null ? (
+            <span
+              className="text-soft"
+              title="Stated, not measured; it is not ranked with the measured times."
+            >
+              {seconds(stated.seconds / trial.frames)}
+              <span className="block text-[13px]">stated</span>
             </span>
           ) : (
             "–"
@@ -211,6 +219,15 @@ function Costs({ entries, trial }: { entries: Entry[]; trial: Trial }) {
         entries={entries}
         figure={({ timing }) => (timing?.peak_bytes != null ? bytes(timing.peak_bytes) : "–")}
       />
+      {entries.some(({ stated }) => stated?.fee != null) && (
+        <Row
+          id="fee"
+          name="Fee, for all of it"
+          unit="stated"
+          entries={entries}
+          figure={({ stated }) => (stated?.fee != null ? `${stated.fee} ${stated.currency ?? ""}` : "–")}
+        />
+      )}
     </tbody>
   );
 }

@@ -11,12 +11,20 @@ function InWords({ trial }: { trial: Trial }) {
   return (
     <ul className="space-y-1.5" data-testid="in-words">
       {trial.entries
-        .filter((entry) => entry.sentence)
+        .filter((entry) => entry.sentence || entry.findings.length > 0)
         .map((entry) => (
           <li key={entry.letter} className="grid grid-cols-[1.75rem_minmax(0,1fr)] gap-2">
             <LetterPlate letter={entry.letter} />
             <span className="wrap-anywhere">
-              <b className="font-semibold">{entry.name}.</b> {entry.sentence}
+              <b className="font-semibold">{entry.name}.</b>{" "}
+              {entry.findings
+                .filter(({ grave }) => grave)
+                .map(({ words }) => (
+                  <strong key={words} className="font-semibold text-accent-deep">
+                    {words}{" "}
+                  </strong>
+                ))}
+              {entry.sentence}
             </span>
           </li>
         ))}

@@ -1,13 +1,22 @@
+import { useState } from "react";
 import type { Entry, Trial } from "../../api/client";
 import { useTakeAction } from "../../api/queries";
 import { percent, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Bar, Button, ButtonLink, Page, Trouble } from "../../ui/parts";
+import { Elsewhere, SaidAnew } from "./Elsewhere";
+import { useDelivered } from "./useDeliver";
 
 function State({ entry }: { entry: Entry }) {
   if (entry.state === "done")
     return (
-      <span>{entry.timing?.median != null ? `done, ${seconds(entry.timing.median)} a frame` : "done"}</span>
+      <span>
+        {entry.timing?.median != null
+          ? `done, ${seconds(entry.timing.median)} a frame`
+          : entry.stated?.seconds != null
+            ? `done; ${seconds(entry.stated.seconds)} stated`
+            : "done"}
+      </span>
     );
   if (entry.state === "failed") return <span role="alert">{entry.error}</span>;
   if (entry.state !== "running") return <span className="text-soft">{entry.state}</span>;
@@ -24,8 +33,27 @@ function State({ entry }: { entry: Entry }) {
   );
 }
 
-function Row({ entry }: { entry: Entry }) {
+/** What was found of a file from outside; what spoils its figures stands out. */
+function Findings({ entry }: { entry: Entry }) {
+  if (entry.findings.length === 0) return null;
+  return (
+    <ul
+      className="col-span-full col-start-2 space-y-0.5 pb-1 text-[14px]"
+      data-testid={`found-${entry.letter}`}
+    >
+      {entry.findings.map(({ words, grave }) => (
+        <li key={words} className={grave ? "border-l-4 border-accent pl-2 font-medium" : "text-soft"}>
+          {words}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Row({ trial, entry }: { trial: Trial; entry: Entry }) {
   const act = useTakeAction();
+  const delivered = useDelivered(trial.id);
+  const [saying, say] = useState(false);
   const live = entry.state === "running" || entry.state === "waiting";
   const over = entry.state === "failed" || entry.state === "cancelled";
   return (
@@ -46,7 +74,24 @@ function Row({ entry }: { entry: Entry }) {
           Cancel
         </Button>
       )}
-      {over && <Button onClick={() => act.mutate({ retry: entry.take_key })}>Run again</Button>}
+      {over && !entry.stated && (
+        <Button onClick={() => act.mutate({ retry: entry.take_key })}>Run again</Button>
+      )}
+      {over && entry.stated && (
+        <span className="flex gap-3">
+          <Button onClick={() => act.mutate({ retry: entry.take_key })}>Read again</Button>
+          <Button onClick={() => delivered.mutate({ letter: entry.letter, stated: null })}>
+            Take it away
+          </Button>
+        </span>
+      )}
+      {!live && !over && entry.stated && (
+        <Button tone="quiet" aria-expanded={saying} onClick={() => say(!saying)}>
+          What is stated
+        </Button>
+      )}
+      <Findings entry={entry} />
+      {saying && <SaidAnew trial={trial} entry={entry} close={() => say(false)} />}
     </li>
   );
 }
@@ -73,9 +118,10 @@ export function RunPage({ trial }: { trial: Trial }) {
       <Trouble error={act.error} />
       <ul className="border-t border-line">
         {trial.entries.map((entry) => (
-          <Row key={entry.letter} entry={entry} />
+          <Row key={entry.letter} trial={trial} entry={entry} />
         ))}
       </ul>
+      <Elsewhere trial={trial} />
     </Page>
   );
 }

@@ -1,0 +1,143 @@
+"""What is found of a file from outside: another picture, something laid over it, clipped values, 8 bits in 16.
+
+Photographs come with scikit-image; the damage and the methods are Mistline's own, so that no method is taken for one
+that shows something else. That another picture correlates with none is the ground of template matching [Lewis 1995].
+"""
+
+import cv2
+import numpy as np
+import pytest
+from skimage import data
+
+from mistline.core.choose.arrival import boxed, findings, likeness, overlay
+from mistline.core.frame import Frame, luma, to_frame
+from mistline.core.measure import Evidence, measure_all, measure_traits
+from mistline.core.media.plate import quantise
+from mistline.core.methods import Window
+from mistline.core.methods.recipe import Recipe, run_recipe
+from mistline.core.setup import TruthSetup, crop_part
+
+PHOTOGRAPHS = {"astronaut": data.astronaut, "coffee": data.coffee, "cat": data.chelsea}
+SETUPS = [
+    {"factor": 2},
+    {"factor": 4},
+    {"factor": 2, "noise": 10},
+    {"factor": 2, "jpeg": 50},
+    {"factor": 2, "blur": 1.5},
+]
+CHAINS = {
+    "repeated": [{"method": "nearest"}],
+    "sharpened": [{"method": "lanczos"}, {"method": "unsharp_mask", "settings": {"amount": 1.5}}],
+    "smoothed": [{"method": "median"}, {"method": "bicubic"}],
+    "denoised": [{"method": "sliding_dct"}, {"method": "bicubic"}],
+    "by a network": [{"method": "blind_denoise"}, {"method": "bicubic"}],
+}  # fmt: skip
+
+
+class Case:
+    """A photograph, its damaged input, and results brought back to it."""
+
+    def __init__(self, picture: str, setup: dict) -> None:
+        self.setup = TruthSetup(**setup)
+        truth = to_frame(np.ascontiguousarray(PHOTOGRAPHS[picture]()[:288, :320]))
+        self.plan = self.setup.plan(truth.size)
+        self.truth = crop_part(truth, self.plan)
+        given = next(self.setup.inputs([self.truth], self.plan))
+        self.codes, _ = quantise(given, given.bit_depth)
+        self.input = to_frame(self.codes)
+        self.small = luma(self.input.pixels)
+
+    def result(self, chain: str) -> Frame:
+        recipe = Recipe.model_validate({"name": "Tried", "passes": CHAINS[chain]})
+        made = run_recipe(Window((self.input,), 0, 0), recipe, self.plan.target, measure_traits(self.codes)).frame
+        return made.with_pixels(np.clip(made.pixels, 0, 1))
+
+    def shrink(self, frame: Frame) -> Frame:
+        return self.setup.shrink(frame, self.plan)
+
+    def back(self, result: Frame) -> np.ndarray:
+        return luma(self.shrink(result).pixels)
+
+    def told(self, result: Frame, codes: np.ndarray | None = None) -> list:
+        evidence = Evidence(result, self.truth, self.input, self.shrink)
+        place = {part.name: part.value for part in measure_all(evidence)["registration"].parts}
+        return findings(evidence, place, boxed=codes is not None and boxed(codes))
+
+
+def stamped(frame: Frame, kind: str, opacity: float) -> Frame:
+    """A picture with white lettering or a disc over it."""
+    height, width = frame.pixels.shape[:2]
+    mask = np.zeros((height, width), np.uint8)
+    if kind == "lettering":
+        cv2.putText(mask, "SAMPLE", (width // 8, height * 2 // 3), cv2.FONT_HERSHEY_SIMPLEX, width / 220, 255, 6)
+    else:
+        cv2.circle(mask, (width * 9 // 10, height * 9 // 10), width // 16, 255, -1)
+    share = (mask / 255 * opacity)[..., None].astype(np.float32)
+    return frame.with_pixels(frame.pixels * (1 - share) + share)
+
+
+@pytest.mark.parametrize("setup", SETUPS, ids=str)
+@pytest.mark.parametrize("picture", PHOTOGRAPHS)
+def test_no_method_is_taken_for_another_picture_or_an_overlay(picture: str, setup: dict) -> None:
+    case = Case(picture, setup)
+    for chain in CHAINS:
+        back = case.back(case.result(chain))
+        alike, places = likeness(case.small, back)
+        assert alike > 0.98 and places > 20, chain
+        assert overlay(case.small, back) is None, chain
+
+
+@pytest.mark.parametrize("setup", SETUPS, ids=str)
+@pytest.mark.parametrize("picture", PHOTOGRAPHS)
+def test_another_picture_looks_like_the_input_nowhere(picture: str, setup: dict) -> None:
+    case = Case(picture, setup)
+    for other in PHOTOGRAPHS:
+        if other != picture:
+            alike, _ = likeness(case.small, case.back(Case(other, setup).result("repeated")))
+            assert alike < 0.1, other
+    mirrored = case.truth.with_pixels(case.truth.pixels[:, ::-1])
+    assert likeness(case.small, case.back(mirrored))[0] < 0.15
+
+
+@pytest.mark.parametrize("kind", ["lettering", "disc"])
+@pytest.mark.parametrize("setup", SETUPS, ids=str)
+@pytest.mark.parametrize("picture", PHOTOGRAPHS)
+def test_what_lies_over_it_is_found_where_it_is(picture: str, setup: dict, kind: str) -> None:
+    case = Case(picture, setup)
+    found = overlay(case.small, case.back(stamped(case.result("denoised"), kind, 0.25)))
+    assert found is not None and found.share > 0.001
+    if kind == "disc":
+        assert (found.across, found.down) == pytest.approx((0.9, 0.9), abs=0.06)
+
+
+def test_a_part_that_was_made_anew_is_told() -> None:
+    case = Case("astronaut", {"factor": 2})
+    pixels = case.truth.pixels.copy()
+    pixels[40:160, 130:250] = pixels[40:160, 130:250][::-1, ::-1]
+    (told, *_) = case.told(case.truth.with_pixels(pixels))
+    assert told.grave and told.words.startswith("It shows something else than the input in ")
+
+
+def test_a_displaced_result_is_still_the_picture() -> None:
+    """It is told as displaced by the registration, not as something else."""
+    case = Case("coffee", {"factor": 2})
+    for right, down in ((7, 0), (-3, 5)):
+        moved = np.roll(case.truth.pixels, (down, right), (0, 1))
+        assert not any(finding.grave for finding in case.told(case.truth.with_pixels(moved)))
+
+
+def test_clipped_values_and_eight_bits_are_told() -> None:
+    case = Case("cat", {"factor": 2})
+    assert case.told(case.truth) == []
+    bright = case.truth.with_pixels(np.clip(case.truth.pixels * 1.6, 0, 1))
+    words = " ".join(finding.words for finding in case.told(bright))
+    assert "of its values are clipped, 0.0 % of the truth" in words
+    sixteen = TruthSetup(factor=2).plan(case.truth.size)
+    assert sixteen == case.plan
+    deep = Frame(case.input.pixels, 16)
+    codes = (PHOTOGRAPHS["cat"]()[:288, :320].astype(np.uint16)) * 257
+    evidence = Evidence(case.truth, case.truth, deep, case.shrink)
+    assert [finding.words for finding in findings(evidence, {}, boxed=boxed(codes))] == [
+        "It holds 8 bits in a file of 16, and the input has more."
+    ]
+    assert not boxed(codes + np.uint16(1))
