@@ -15,7 +15,7 @@ from mistline.core.choose.evidence import figures_for
 from mistline.core.frame import Size
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
-from mistline.core.setup import AnySetup, Plan, read_setup
+from mistline.core.setup import AnySetup, NativeSetup, Plan, read_setup
 from mistline.errors import Conflict, NotFound
 from mistline.store import pictures, speeds, takes, trials
 from mistline.store.database import Row, connect
@@ -83,6 +83,12 @@ async def preview_input(request: schemas.PreviewRequest) -> schemas.Preview:
     centre = (request.across, request.down)
     found = await use_cases.preview(str(request.source_id), request.setup, request.frame, centre)
     return schemas.Preview(**found.model_dump())
+
+
+@router.post("/alignments", operation_id="align")
+async def align(request: schemas.AlignRequest) -> NativeSetup:
+    """How a larger version of a scene lies on a source, as the set-up of a test against it."""
+    return await use_cases.aligned(str(request.source_id), str(request.native_id), request.frame)
 
 
 @router.get("/trials", operation_id="trials")

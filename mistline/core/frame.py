@@ -29,6 +29,7 @@ __all__ = [
     "luma",
     "to_frame",
     "to_ycbcr",
+    "with_channels",
 ]
 
 Array = npt.NDArray[np.floating[Any]]  # float32 by contract
@@ -130,6 +131,20 @@ def to_frame(codes: Codes) -> Frame:
     # A true division: v / 255 and 257 v / 65535 then give the same float, so the truth control is exact.
     pixels = np.divide(codes, np.float32(2**depth - 1), dtype=np.float32)
     return Frame(pixels, depth)
+
+
+def with_channels(frame: Frame, count: int) -> Frame:
+    """The frame with so many channels, 1 or 3: grey three times, or the luma of colours.
+
+    >>> with_channels(Frame(np.zeros((2, 2, 1), np.float32), 8), 3).pixels.shape
+    (2, 2, 3)
+    """
+    there = frame.pixels.shape[2]
+    if there == count:
+        return frame
+    return frame.with_pixels(
+        np.repeat(frame.pixels, count, axis=2) if there < count else luma(frame.pixels)[..., None]
+    )
 
 
 def luma(pixels: Array) -> Array:

@@ -152,15 +152,17 @@ async def _make_plates(row: Row, report: Progress = _silent, *, anew: bool = Fal
     picture = await stored(pictures.get, source["picture_id"])
     frames = range(row["first"], row["first"] + row["frames"])
     size = Size(picture["width"], picture["height"])
+    setup = read_setup(row["setup"])
     await _room(2 * _bytes(size, len(frames)), report)
     with media().workspace() as folder:
+        native = await stored(sources.get, setup.truth_source) if setup.truth_source else None
         made = await _child(
             Prepare(
-                name=row["source_name"], source=await source_footage(source, folder, frames), size=size,
+                name=row["source_name"], native=await source_footage(native, folder, frames) if native else None,
+                source=await source_footage(source, folder, frames), size=size,
                 setup=row["setup"], first=frames[0], frames=len(frames), rate=picture["rate"], out=folder,
             ), report, settings().take_seconds,
         )  # fmt: skip
-        setup = read_setup(row["setup"])
         kept = {"truth": source["picture_id"] if setup.has_truth else None, "input": source["picture_id"]}
         for part, facts in (("truth", made.truth), ("input", made.input)):
             if facts:

@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from mistline.core.choose.arrival import Finding
 from mistline.core.colour import ReadAs
 from mistline.core.frame import Region, Size
+from mistline.core.measure.alignment import Alignment
 from mistline.core.measure.survey import Survey
 from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Recipe
@@ -17,6 +18,8 @@ from mistline.core.setup import Setup
 from mistline.core.timing.machine import Machine
 
 __all__ = [
+    "AlignPair",
+    "Aligned",
     "Alike",
     "Axis",
     "CropTimed",
@@ -159,15 +162,35 @@ class Prepared(BaseModel):
 
 
 class Prepare(Request[Prepared]):
-    """Make truth and input of `frames` frames of a source of some size from `first`, below `out`."""
+    """Make truth and input of `frames` frames of a source of some size from `first`, below `out`.
+
+    `native` is another source that holds the truth, if one does.
+    """
 
     source: Footage
+    native: Footage | None = None
     size: Size
     setup: Setup
     first: int = 0
     frames: int = 1
     rate: Fraction | None = None
     out: Path
+
+
+class Aligned(BaseModel):
+    """How a larger version lies on a source; times and plus by channel bring its colours to those of the source."""
+
+    alignment: Alignment
+    gains: list[tuple[float, float]]
+
+
+class AlignPair(Request[Aligned]):
+    """Find out how a frame of a larger version lies on that of a source."""
+
+    source: Footage
+    native: Footage
+    native_name: str
+    frame: int = 0
 
 
 class PreviewMade(BaseModel):

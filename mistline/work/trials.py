@@ -5,7 +5,7 @@ import contextlib
 import re
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import BinaryIO
 
@@ -18,23 +18,24 @@ from mistline.core.media.archive import write_archive
 from mistline.core.media.plate import SHARD, shards_of
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
-from mistline.core.setup import CHAIN_VERSION, AnySetup, Plan, Setup
+from mistline.core.setup import CHAIN_VERSION, AnySetup, NativeSetup, Plan, Setup
 from mistline.core.timing.forecast import Forecast, forecast
 from mistline.errors import Conflict, OutOfLimits
 from mistline.store import models, pictures, recipes, sources, speeds, takes, trials
-from mistline.store.database import Row, connect
+from mistline.store.database import Connection, Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work import tasks
 from mistline.work.lane import Lane
 from mistline.work.making import reading, source_footage
 from mistline.work.queue import queue
-from mistline.work.requests import Axis, PreviewInput, PreviewMade, View
+from mistline.work.requests import AlignPair, Axis, PreviewInput, PreviewMade, View
 from mistline.work.sandbox import run_child
 
 __all__ = [
     "LETTERS",
     "Outlook",
+    "aligned",
     "cancel_take",
     "cancel_trial",
     "cut_slice",
@@ -187,6 +188,54 @@ def _measurable(source: Row) -> Row:
     return source
 
 
+def _completed(connection: Connection, setup: AnySetup) -> AnySetup:
+    """The set-up with what is known of the other source that holds the truth, if one does."""
+    if not setup.truth_source:
+        return setup
+    native = _measurable(sources.get(connection, setup.truth_source))
+    facts = native["facts"]
+    known = {
+        "width": facts["width"],
+        "height": facts["height"],
+        "hash": digest({"original": native["hash"], **reading(native)}),
+    }
+    return setup.model_copy(update={**known, "frames": facts.get("frames", 1)})
+
+
+async def aligned(source_id: str, native_id: str, frame: int) -> NativeSetup:
+    """How a larger version lies on a source, as a set-up of a test against it.
+
+    Raises
+    ------
+    OutOfLimits
+        If they do not show the same scene.
+    """
+
+    def both() -> tuple[Row, Row]:
+        with connect() as connection:
+            return _measurable(sources.get(connection, source_id)), _measurable(sources.get(connection, native_id))
+
+    row, native = await asyncio.to_thread(both)
+    frame = min(frame, row["facts"].get("frames", 1) - 1, native["facts"].get("frames", 1) - 1)
+    async with PREVIEWS.turn():
+        with media().workspace() as folder:
+            request = AlignPair(
+                name=row["name"], source=await source_footage(row, folder, [frame]), frame=frame,
+                native=await source_footage(native, folder, [frame]), native_name=native["name"],
+            )  # fmt: skip
+            found = await run_child(
+                request, what=row["name"], memory_bytes=settings().reader_memory_bytes,
+                seconds=settings().reader_seconds,
+            )  # fmt: skip
+    setup = NativeSetup.model_validate(
+        {"native": native_id, "factor": 1, "gains": found.gains, "alignment": asdict(found.alignment)}
+    )
+    with connect() as connection:
+        completed = _completed(connection, setup)
+    assert isinstance(completed, NativeSetup)
+    return completed
+
+
 @dataclass(frozen=True)
 class Outlook:
     """What a trial of so many frames will do, in numbers; a recipe whose speed is not known has the forecast None.
@@ -210,6 +259,7 @@ def outlook(
     """Work out what a trial would do; recipes with no known speed get timed on a crop."""
     with connect() as connection:
         source = _measurable(sources.get(connection, source_id))
+        setup = _completed(connection, setup)
         _, count = _part(source, setup, first, frames)
         chosen = {str(row["id"]): recipes.recipe_of(row) for row in recipes.some(connection, list(recipe_ids))}
         every = {str(row["id"]): recipes.recipe_of(row) for row in recipes.every(connection)}
@@ -239,8 +289,8 @@ def outlook(
 
 async def preview(source_id: str, setup: Setup, frame: int, centre: tuple[float, float]) -> PreviewMade:
     """Make the input of a set-up on a small crop of a frame, in a child process."""
-    if not setup.has_truth:
-        raise OutOfLimits("Without a truth the input is the source itself; there is nothing else to show.")
+    if not setup.makes_input:
+        raise OutOfLimits("In this test the input is the source itself; there is nothing else to show.")
 
     def source() -> Row:
         with connect() as connection:
@@ -329,6 +379,10 @@ def _part(source: Row, setup: AnySetup, first: int, frames: int | None) -> tuple
         raise OutOfLimits(
             f"A trial takes up to {MAX_FRAMES} frames and {count} were chosen; choose a shorter part."
         )
+    if setup.truth_frames is not None and first + count > setup.truth_frames:
+        raise OutOfLimits(
+            f"The native version has {setup.truth_frames} frames; choose a part of {source['name']} within them."
+        )
     setup.check(count)
     return first, count
 
@@ -356,6 +410,7 @@ def start_trial(
     unknown: list[Recipe] = []
     with connect() as connection:
         source = _measurable(sources.get(connection, source_id))
+        setup = _completed(connection, setup)
         part = _part(source, setup, first, frames)
         size = Size(source["facts"]["width"], source["facts"]["height"])
         sizes = setup.plan(size)

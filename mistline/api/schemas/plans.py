@@ -6,7 +6,16 @@ from pydantic import BaseModel, Field
 
 from mistline.core.setup import Setup
 
-__all__ = ["Outlook", "Pixels", "PlanAnswer", "PlanRequest", "Preview", "PreviewRequest", "Suggested"]
+__all__ = [
+    "AlignRequest",
+    "Outlook",
+    "Pixels",
+    "PlanAnswer",
+    "PlanRequest",
+    "Preview",
+    "PreviewRequest",
+    "Suggested",
+]
 
 
 class Pixels(BaseModel):
@@ -40,6 +49,14 @@ class PlanRequest(BaseModel):
     recipe_ids: list[UUID] = Field(max_length=40)
     first: int = Field(0, ge=0, lt=2**31, description="first frame of the part that is tried")
     frames: int | None = Field(None, ge=1, lt=2**31, description="frames of the part; all there are if empty")
+
+
+class AlignRequest(BaseModel):
+    """A source and the larger version that it is to be held against."""
+
+    source_id: UUID
+    native_id: UUID
+    frame: int = Field(0, ge=0)
 
 
 class PlanAnswer(BaseModel):

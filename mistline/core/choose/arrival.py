@@ -2,13 +2,6 @@
 
 What any result can suffer from (place, levels, matrix, noise) is measured like that of every other entry and told by
 the sentence on it; here stands what only a file from outside can be.
-
-References
-----------
-.. [1] J. P. Lewis, "Fast normalized cross-correlation", Vision Interface 1995, 120-123: likeness of windows whatever
-       their level and contrast.
-.. [2] D. L. Donoho, I. M. Johnstone, "Ideal spatial adaptation by wavelet shrinkage", Biometrika 81(3), 425-455, 1994:
-       noise by the median of the finest wavelet coefficients.
 """
 
 import math
@@ -21,16 +14,12 @@ from scipy import ndimage
 
 from mistline.core.frame import Array, Codes, luma
 from mistline.core.measure import Evidence
+from mistline.core.measure.likeness import FEWEST, WINDOW, likeness
 from mistline.core.measure.measure import Picture, rows_of, shape
 from mistline.core.measure.psnr import shrunk
 
-__all__ = ["Finding", "Overlay", "boxed", "findings", "likeness", "overlay"]
+__all__ = ["Finding", "Overlay", "boxed", "findings", "overlay"]
 
-FINE, COARSE = 1.0, 3.0  # sigmas of the band that is compared, pixels of the input
-WINDOW = 16
-STRUCTURE = 2.0 / 255  # least deviation of the band in a window that shows something
-BAND_NOISE = 0.27  # of white noise of sigma 1 in the band
-ALIKE, FEWEST = 0.5, 8  # correlation; windows
 SAME, SIMILAR = 0.97, 0.5  # shares of windows
 STROKE, AROUND = 5, 9  # pixels of the input: strokes of an overlay are about as wide; what counts as near
 LEAST_NOISE, OF_STRUCTURE = 0.1 / 255, 0.05
@@ -61,37 +50,6 @@ class Overlay:
 def _soft(values: Array, sigma: float) -> Array:
     soft: Array = cv2.GaussianBlur(values, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
     return soft
-
-
-def _noise(values: Array) -> float:
-    """Sigma of white noise by the finest diagonal Haar coefficients [2]_; texture counts as noise."""
-    height, width = (length - length % 2 for length in values.shape)
-    v = values[:height, :width]
-    finest = (v[::2, ::2] - v[::2, 1::2] - v[1::2, ::2] + v[1::2, 1::2]) / 2
-    return float(np.median(np.abs(finest))) / 0.6745
-
-
-def likeness(small: Array, back: Array) -> tuple[float, int]:
-    """Share of the places that look like the input, and the number of places that show anything at all.
-
-    Both are (H, W) luma of the input's size: the input, and a result sent back to it. Places are windows of 16 x 16
-    pixels, half overlapping; they are alike where the band from sigma 1 to 3 correlates by 0.5 or more [1]_, and show
-    something where it deviates by 2 code values and by twice the noise of the input. Whatever a method does to level,
-    contrast, noise and sharpness, it leaves nearly all places alike (0.996 or more of them, in tests); another picture
-    does so for a fiftieth. Valid range: results that lie within half a pixel of the input.
-    """
-    a, b = (_soft(values, FINE) - _soft(values, COARSE) for values in (small, back))
-
-    def mean(values: Array) -> Array:
-        means: Array = cv2.blur(values, (WINDOW, WINDOW))[WINDOW // 2 :: WINDOW // 2, WINDOW // 2 :: WINDOW // 2]
-        return means
-
-    of_a, of_b = (np.maximum(mean(v * v) - mean(v) ** 2, 0) for v in (a, b))
-    both = mean(a * b) - mean(a) * mean(b)
-    noise = BAND_NOISE * _noise(small)
-    shows = np.sqrt(of_a) > max(STRUCTURE, 2 * noise)
-    alike = both >= ALIKE * np.sqrt(np.maximum(of_a * of_b, 1e-14))
-    return (float(alike[shows].mean()) if shows.any() else 1.0), int(shows.sum())
 
 
 def overlay(small: Array, back: Array) -> Overlay | None:
@@ -193,7 +151,9 @@ def _content(small: Array, back: Array, margin: int, factor: float) -> list[Find
         return []
     alike, places = likeness(small, back)
     if places >= FEWEST and alike < SIMILAR:
-        return [Finding(f"This is another picture: {100 * alike:.0f} % of its places look like the input.", grave=True)]
+        return [
+            Finding(f"This is another picture: {100 * alike:.0f} % of its places look like the input.", grave=True)
+        ]
     found = []
     if places >= FEWEST and alike < SAME:
         words = f"It shows something else than the input in {100 * (1 - alike):.0f} % of the places."

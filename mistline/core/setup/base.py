@@ -50,6 +50,7 @@ class AnySetup(BaseModel, ABC):
         description="How many times smaller each way the input is than the target; 1 keeps the size.",
     )
     has_truth: ClassVar[bool]
+    makes_input: ClassVar[bool] = True  # else it is the source
 
     @field_validator("factor")
     @classmethod
@@ -65,6 +66,20 @@ class AnySetup(BaseModel, ABC):
     def at(self, source: Size) -> Self:
         """The same set-up with the factor that it comes to on such a source."""
         return self
+
+    @property
+    def truth_source(self) -> str | None:
+        """The id of another source that holds the truth, if one does."""
+        return None
+
+    @property
+    def truth_frames(self) -> int | None:
+        """How many frames that other source has."""
+        return None
+
+    def truths(self, native: Iterable[Frame], sizes: Plan) -> Iterator[Frame]:
+        """The truth of frames of that other source."""
+        raise NotImplementedError
 
     @abstractmethod
     def identity(self) -> dict[str, object]:

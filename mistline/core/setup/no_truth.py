@@ -1,24 +1,18 @@
 """The test without a truth: the source itself is the input, and nobody knows what the target should look like."""
 
-from collections.abc import Iterable, Iterator
 from typing import ClassVar, Literal, Self
 
 from pydantic import Field
 
-from mistline.core.frame import Frame, Size, decode_srgb, encode_srgb
-from mistline.core.methods import Traits
-from mistline.core.resample import resize
-from mistline.core.setup.base import AnySetup, Damage
+from mistline.core.frame import Size
+from mistline.core.setup.given import GivenInput
 from mistline.core.setup.sizes import Plan, enlarged
 from mistline.core.setup.targets import Target
 
 __all__ = ["NoTruthSetup"]
 
-SQUARES, QUALITY = 12.0, 60  # from so many % on, squares are taken for those of a JPEG of about this quality
-CRISP, RISE = 2.5, 2.563  # edge width in pixels that needs no word; 10-90 % rise of a Gaussian over its sigma
 
-
-class NoTruthSetup(AnySetup):
+class NoTruthSetup(GivenInput):
     """The source is enlarged `factor` times, or to a target, or treated as it is."""
 
     test: Literal["no truth"] = "no truth"
@@ -51,28 +45,3 @@ class NoTruthSetup(AnySetup):
         if self.target:
             return f"no truth, {self.target.words()}"
         return f"no truth, {f'{self.factor:g}x larger' if self.factor > 1 else 'same size'}"
-
-    def check(self, frames: int) -> None:
-        """Everything can be tried."""
-
-    def inputs(self, frames: Iterable[Frame], sizes: Plan) -> Iterator[Frame]:
-        """The frames as they are."""
-        yield from frames
-
-    def shrink(self, frame: Frame, sizes: Plan, number: int = 0) -> Frame:
-        """Area means in linear light."""
-        if frame.size == sizes.input:
-            return frame
-        return frame.with_pixels(encode_srgb(resize(decode_srgb(frame.pixels), sizes.input, "area")))
-
-    def damage(self, source: Traits) -> Damage:
-        """What was measured of the source."""
-        squares, width = source.squares, source.edge_width or 0.0
-        blur = self.factor * max(width**2 - CRISP**2, 0.0) ** 0.5 / RISE
-        return Damage(
-            noise=source.noise_sigma or 0.0,
-            quality=QUALITY if squares >= SQUARES else 100,
-            compressed=f"compression squares of {squares:.0f} %" if squares >= SQUARES else "",
-            blur=blur,
-            blurred=f"edges {width:.1f} px wide" if blur else "",
-        )

@@ -77,7 +77,9 @@ group by t.id, t.name, t.setup, t.created_at, s.id, s.name, s.kind, s.picture_id
 order by t.created_at desc, t.id desc
 
 -- name: count_for_source
-select count(*) as trials from trials where source_id = %(source_id)s and removed_at is null
+-- Also those that hold their results against it.
+select count(*) as trials from trials
+where removed_at is null and (source_id = %(source_id)s or setup ->> 'native' = %(source_id)s::text)
 
 -- name: remove
 update trials set removed_at = now() where id = %(id)s and removed_at is null returning id

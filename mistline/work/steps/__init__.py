@@ -20,6 +20,7 @@ STEPS: dict[type[requests.Request[Any]], Callable[..., Any]] = {
     requests.CutCrops: look.cut_crops,
     requests.WriteFrames: look.write_frames,
     requests.Prepare: prepare.prepare,
+    requests.AlignPair: prepare.align_pair,
     requests.PreviewInput: prepare.preview_input,
     requests.MakeShard: take.make_shard,
     requests.TimeCrop: forecast.time_crop,

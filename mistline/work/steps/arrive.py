@@ -1,9 +1,7 @@
 """Open a result that was made elsewhere: of the right size and length, with as many channels as are wanted."""
 
-import numpy as np
-
 from mistline.core.choose.arrival import Finding, boxed
-from mistline.core.frame import Codes, Frame, Size, luma, to_frame
+from mistline.core.frame import Codes, Frame, Size, to_frame, with_channels
 from mistline.core.media.clip import Clip
 from mistline.core.media.moving import read_moving
 from mistline.core.media.still import read_still
@@ -71,11 +69,7 @@ class Arrived:
 
     def frame(self, number: int) -> Frame:
         """A frame of the size and with the channels wanted."""
-        frame = to_frame(self.codes(number))
-        if frame.pixels.shape[2] < self._channels:
-            frame = frame.with_pixels(np.repeat(frame.pixels, self._channels, axis=2))
-        elif frame.pixels.shape[2] > self._channels:
-            frame = frame.with_pixels(luma(frame.pixels)[..., None])
+        frame = with_channels(to_frame(self.codes(number)), self._channels)
         if frame.size == self._target:
             return frame
         return frame.with_pixels(resize(frame.pixels, self._target, KERNEL))

@@ -4,15 +4,17 @@ import base64
 from collections.abc import Iterator
 from fractions import Fraction
 
-from mistline.core.frame import Frame, Size, to_frame
-from mistline.core.measure import measure_traits
+from mistline.core.frame import Frame, Size, luma, to_frame, with_channels
+from mistline.core.measure import NotMeasurable, measure_traits
+from mistline.core.measure.alignment import align, colour_gains
 from mistline.core.media.plate import encode_png, quantise
 from mistline.core.methods import Traits
 from mistline.core.setup import Plan, crop_part
-from mistline.work.requests import Prepare, Prepared, PreviewInput, PreviewMade, Progress
+from mistline.errors import OutOfLimits
+from mistline.work.requests import Aligned, AlignPair, Prepare, Prepared, PreviewInput, PreviewMade, Progress
 from mistline.work.steps.footage import PictureWriter, open_footage
 
-__all__ = ["prepare", "preview_input"]
+__all__ = ["align_pair", "prepare", "preview_input"]
 
 PREVIEW_SIDE, PREVIEW_MARGIN = 288, 48
 
@@ -22,27 +24,47 @@ def prepare(request: Prepare, report: Progress) -> Prepared:
     source, setup = open_footage(request.source), request.setup
     sizes = setup.plan(request.size)
     other = any(sizes.cropped) or not request.source.shards
-    truth = PictureWriter(request.out / "truth", request.rate) if setup.has_truth and other else None
-    small = PictureWriter(request.out / "input", request.rate) if setup.has_truth or other else None
+    makes_truth = setup.has_truth and (other or request.native is not None)
+    truth = PictureWriter(request.out / "truth", request.rate) if makes_truth else None
+    small = PictureWriter(request.out / "input", request.rate) if setup.makes_input or other else None
     traits: Traits | None = None
+    channels = 0
 
     def frames() -> Iterator[Frame]:
         for number, original in enumerate(source.stream(request.first, request.frames)):
             report("preparing the input", 0.08 * number / request.frames)
             frame = crop_part(to_frame(original), sizes)
-            if truth:
+            if truth and not request.native:
                 truth.add(quantise(frame, frame.bit_depth)[0])
             yield frame
 
     for given in setup.inputs(frames(), sizes):
         codes, _ = quantise(given, given.bit_depth)
+        channels = codes.shape[2]
         traits = traits or measure_traits(codes)
         if small:
             small.add(codes)
     assert traits is not None
+    if truth and request.native:
+        native = open_footage(request.native).stream(request.first, request.frames)
+        for number, frame in enumerate(setup.truths(map(to_frame, native), sizes)):
+            report("preparing the truth", 0.08 * number / request.frames)
+            truth.add(quantise(with_channels(frame, channels), frame.bit_depth)[0])
     return Prepared(
         truth=truth.close() if truth else None, input=small.close() if small else None, traits=traits,
     )  # fmt: skip
+
+
+def align_pair(request: AlignPair, report: Progress) -> Aligned:
+    """How a larger version lies on a source, and how its colours differ."""
+    small, large = (to_frame(open_footage(one).codes(request.frame)) for one in (request.source, request.native))
+    report("aligning", 0.2)
+    try:
+        found = align(luma(small.pixels), luma(large.pixels))
+    except NotMeasurable as why:
+        raise OutOfLimits(f"{request.name} and {request.native_name} cannot be aligned: {why}.") from None
+    large = with_channels(large, small.pixels.shape[2])
+    return Aligned(alignment=found, gains=colour_gains(small.pixels, large.pixels, found))
 
 
 def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:

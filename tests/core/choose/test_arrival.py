@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 from skimage import data
 
-from mistline.core.choose.arrival import boxed, findings, likeness, overlay
+from mistline.core.choose.arrival import boxed, findings, overlay
 from mistline.core.frame import Frame, luma, to_frame
 from mistline.core.measure import Evidence, measure_all, measure_traits
+from mistline.core.measure.likeness import likeness
 from mistline.core.media.plate import quantise
 from mistline.core.methods import Window
 from mistline.core.methods.recipe import Recipe, run_recipe
