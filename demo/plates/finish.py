@@ -16,6 +16,7 @@ PHOTOGRAPHS = {
     "netting": "netting-fence.png",
     "saloon": "saloon-interior.png",
     "tram_hall": "hall-reconstruction.png",
+    "tram_hall_half": "hall-half.png",
 }
 
 

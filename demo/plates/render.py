@@ -11,6 +11,7 @@ than the scalar one.
 
 import argparse
 import os
+import time
 from pathlib import Path
 
 import mitsuba as mi
@@ -33,6 +34,7 @@ PLATES = {
     "netting": (scenes.netting, (1200, 800), 8, 0.9),
     "saloon": (scenes.saloon, (1200, 800), 8, 1.7),
     "tram_hall": (scenes.tram_hall, (1080, 720), 8, 0.55),
+    "tram_hall_half": (scenes.tram_hall, (540, 360), 8, 0.55),
     "depot_at_night": (scenes.depot_at_night, (1080, 720), 8, 0.9),
     "archive_ride": (scenes.archive_ride, (800, 600), 8, 0.6),
 }
@@ -56,6 +58,7 @@ def main() -> None:
     args.out.mkdir(parents=True, exist_ok=True)
     for name in args.names or PLATES:
         build, size, spp, exposure = PLATES[name]
+        start = time.perf_counter()
         if args.draft:
             size, spp = (size[0] // 3, size[1] // 3), PASS
         description = build(size, PASS)
@@ -76,7 +79,7 @@ def main() -> None:
         picture = film(denoise(light, albedo=np.clip(albedo, 0, 1), normal=normal, hdr=True), exposure)
         np.save(args.out / f"{name}.npy", picture.astype(np.float32))
         Image.fromarray(np.round(picture * 255).astype(np.uint8)).save(args.out / f"{name}.png")
-        print(name, flush=True)
+        print(f"{name}, {time.perf_counter() - start:.1f} s", flush=True)
 
 
 if __name__ == "__main__":

@@ -16,6 +16,7 @@ from mistline.core.frame import Size
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
 from mistline.core.setup import AnySetup, NativeSetup, Plan, read_setup
+from mistline.core.timing.break_even import Shortcut
 from mistline.errors import Conflict, NotFound
 from mistline.store import pictures, speeds, takes, trials
 from mistline.store.database import Row, connect
@@ -167,6 +168,22 @@ def _measures(has_truth: bool, frames: int) -> list[schemas.MeasureShown]:
     return shown
 
 
+def _break_even(shortcut: Shortcut | None, entries: list[Row], frames: int) -> schemas.BreakEven | None:
+    """What of the time that is left each entry takes, the quickest first; a stated time is marked as such."""
+    if shortcut is None:
+        return None
+    found = []
+    for row in entries:
+        measured, stated = _median(row["timing"]), (row["stated"] or {}).get("seconds")
+        seconds = measured if measured is not None or stated is None else stated / frames
+        if seconds is not None:
+            told = {"letter": row["letter"], "seconds": seconds, "stated": measured is None}
+            found.append(schemas.Enlarging(**told, share=shortcut.share(seconds), used=shortcut.used(seconds)))
+    return schemas.BreakEven(
+        **asdict(shortcut), left=shortcut.left, entries=sorted(found, key=lambda entry: entry.seconds)
+    )
+
+
 def _trial(trial_id: str) -> schemas.Trial:
     with connect() as connection:
         row = trials.get(connection, trial_id)
@@ -192,6 +209,7 @@ def _trial(trial_id: str) -> schemas.Trial:
         plan=_plan(size, setup.plan(size), len(entries), row["frames"], [], []),
         entries=_entries(entries, settled, board),
         pictures=[schemas.Picture(**picture, tile=pictures.TILE) for picture in shown],
+        break_even=_break_even(setup.shortcut, entries, row["frames"]),
         same=[schemas.Pair(**pair) for pair in same],
         has_truth=setup.has_truth,
         measures=measures,

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from mistline.core.choose.arrival import Finding
 from mistline.core.colour import ReadAs
 from mistline.core.frame import Region, Size
-from mistline.core.measure.alignment import Alignment
+from mistline.core.measure.alignment import Alignment, Gain
 from mistline.core.measure.survey import Survey
 from mistline.core.methods import ModelCard, Traits
 from mistline.core.methods.recipe import Recipe
@@ -181,7 +181,7 @@ class Aligned(BaseModel):
     """How a larger version lies on a source; times and plus by channel bring its colours to those of the source."""
 
     alignment: Alignment
-    gains: list[tuple[float, float]]
+    gains: list[Gain]
 
 
 class AlignPair(Request[Aligned]):

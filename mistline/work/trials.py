@@ -228,7 +228,12 @@ async def aligned(source_id: str, native_id: str, frame: int) -> NativeSetup:
                 seconds=settings().reader_seconds,
             )  # fmt: skip
     setup = NativeSetup.model_validate(
-        {"native": native_id, "factor": 1, "gains": found.gains, "alignment": asdict(found.alignment)}
+        {
+            "native": native_id,
+            "factor": 1,
+            "gains": [asdict(gain) for gain in found.gains],
+            "alignment": asdict(found.alignment),
+        }
     )
     with connect() as connection:
         completed = _completed(connection, setup)

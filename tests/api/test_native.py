@@ -47,6 +47,7 @@ def test_half_a_render_is_held_against_the_whole(app: Running, pair: tuple[dict,
                       LARGE.astype(np.uint16) * 257, 65535)  # fmt: skip
     assert scores["B"]["psnr_rgb"]["value"] == pytest.approx(wanted, abs=0.02)
     assert scores["B"]["registration"]["value"] < 0.1
+    assert trial["break_even"] is None
     spot = {"name": "Eye", "left": 101, "top": 61, "width": 80, "height": 60, "frame": 0}
     place = app.http.post(f"/api/trials/{trial['id']}/spots", json=spot).json()
     assert [place[key] for key in ("left", "top", "width", "height")] == [
@@ -57,13 +58,27 @@ def test_half_a_render_is_held_against_the_whole(app: Running, pair: tuple[dict,
     ]  # whole pixels of the source
 
 
+def test_the_shortcut_is_weighed_against_the_native_way(app: Running, pair: tuple[dict, dict]) -> None:
+    """56 s at full size and 15 s at half leave 41 s; with 10 of them it needs under half the time (common practice)."""
+    times = {"native_seconds": 56, "source_seconds": 13, "transfer_seconds": 2}
+    trial = start(app, pair[0], {**aligned(app, *pair), **times}, "Bilinear", "Lanczos 3")
+    large = cv2.resize(LARGE[::2, ::2], (480, 360))
+    form = {"stated": '{"tool": "Plover", "seconds": 10}'}
+    app.http.post(f"/api/trials/{trial['id']}/delivered", files=[("files", ("a.png", as_png(large)))], data=form)
+    found = app.finished(trial["id"])["break_even"]
+    assert (found["native"], found["small"], found["transfer"], found["left"]) == (56, 13, 2, 41)
+    told = {each["letter"]: each for each in found["entries"]}
+    assert told["C"]["stated"] and told["C"]["used"] == 10 / 41 and told["C"]["share"] == 25 / 56 < 0.5
+    assert not told["A"]["stated"] and told["A"]["seconds"] < 10 and "T" not in told
+
+
 def test_one_that_lies_otherwise_is_brought_to_its_place(app: Running, pair: tuple[dict, dict]) -> None:
     """Cut by pixels that are no whole pixels of the source, darker: told, and matched where that is asked for."""
     small, _ = pair
     other = np.clip(LARGE[7:353, 5:471].astype(np.float32) * 0.8, 0, 255).astype(np.uint8)
     large = app.read("cut.png", as_png(other))
     setup = aligned(app, small, large)
-    assert all(gain == pytest.approx(1.25, abs=0.03) for gain, _ in setup["gains"])
+    assert all(gain["times"] == pytest.approx(1.25, abs=0.03) for gain in setup["gains"])
     trial = start(app, small, {**setup, "match_colours": True}, "Bilinear")
     assert trial["words"].endswith("colours matched") and trial["plan"]["cropped"][0] >= 10
     scores = next(entry for entry in trial["entries"] if entry["letter"] == "A")["scores"]

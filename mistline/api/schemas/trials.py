@@ -18,8 +18,10 @@ from mistline.work.delivering import Stated
 from mistline.work.requests import Timing
 
 __all__ = [
+    "BreakEven",
     "Created",
     "Delivered",
+    "Enlarging",
     "Entry",
     "MeasureShown",
     "Pair",
@@ -169,6 +171,28 @@ class VerdictRequest(BaseModel):
     reasons: str = Field(min_length=1, max_length=4000)
 
 
+class Enlarging(BaseModel):
+    """What an entry takes for a frame, beside the native way."""
+
+    letter: str
+    seconds: float
+    stated: bool = Field(description="said by people, not measured")
+    share: float = Field(description="all of the shortcut over the native way; it pays below 1")
+    used: float | None = Field(
+        description="of what the shortcut leaves for enlarging; none where it leaves nothing"
+    )
+
+
+class BreakEven(BaseModel):
+    """Does it pay to make the picture small and enlarge it? Seconds a frame."""
+
+    native: float
+    small: float
+    transfer: float
+    left: float
+    entries: list[Enlarging]
+
+
 class Trial(BaseModel):
     """A whole trial: what its page needs."""
 
@@ -202,6 +226,9 @@ class Trial(BaseModel):
     )
     beaten: dict[str, list[str]] = Field(
         description="for an entry those that are no worse in any figure, better in one and not slower"
+    )
+    break_even: BreakEven | None = Field(
+        description="for a test against a native version of which the times were said"
     )
     same: list[Pair] = Field(description="pairs of entries that no eye can tell apart")
     verdicts: list[Verdict]

@@ -13,10 +13,12 @@ References
 
 import math
 from dataclasses import dataclass
+from typing import Annotated
 
 import cv2
 import numpy as np
 import numpy.typing as npt
+from annotated_types import Len
 
 from mistline.core.frame import Array, Size
 from mistline.core.measure.likeness import likeness
@@ -24,7 +26,7 @@ from mistline.core.measure.measure import NotMeasurable
 from mistline.core.measure.registration import Placement, placement
 from mistline.core.resample import resize
 
-__all__ = ["Alignment", "align", "at_centres", "colour_gains"]
+__all__ = ["Alignment", "Gain", "align", "at_centres", "colour_gains"]
 
 SMALLEST = 64
 FEATURES, CLEARER, ENOUGH, NEAR = 2000, 0.75, 12, 1.5
@@ -56,7 +58,7 @@ class Alignment:
         Largest displacement that a window of 64 pixels has beyond that, pixels of the smaller; 0 if none is sure.
     """
 
-    matrix: tuple[float, float, float, float, float, float]
+    matrix: Annotated[list[float], Len(6, 6)]
     scale: float
     turn: float
     right: float
@@ -68,6 +70,14 @@ class Alignment:
     def map(self) -> Real:
         """The matrix, (2, 3)."""
         return np.array(self.matrix).reshape(2, 3)
+
+
+@dataclass(frozen=True)
+class Gain:
+    """What values are multiplied by, and what is added."""
+
+    times: float
+    plus: float
 
 
 def at_centres(edges: Real) -> Real:
@@ -179,14 +189,14 @@ def align(small: Array, large: Array) -> Alignment:
     turned = np.linalg.inv(edges[:, :2]) @ (np.array([whole.width, whole.height]) / 2 - edges[:, 2])
     away = np.array([size.width, size.height]) / 2 - turned
     return Alignment(
-        matrix=tuple(float(value) for value in edges.ravel()),  # type: ignore[arg-type]
+        matrix=[float(value) for value in edges.ravel()],
         scale=scale, turn=math.degrees(math.atan2(edges[1, 0] - edges[0, 1], edges[0, 0] + edges[1, 1])),
         right=float(away[0]), down=float(away[1]), error=float(np.hypot(found.error, found.scale_error)),
         local=found.local,
     )  # fmt: skip
 
 
-def colour_gains(small: Array, large: Array, found: Alignment) -> list[tuple[float, float]]:
+def colour_gains(small: Array, large: Array, found: Alignment) -> list[Gain]:
     """For each channel what to multiply the larger version by, and to add, so that its means of 8 x 8 pixels fit.
 
     Both are (H, W, C) of one number of channels; the fit is by least squares over the encoded values.
@@ -202,5 +212,5 @@ def colour_gains(small: Array, large: Array, found: Alignment) -> list[tuple[flo
         x, y = (values[..., channel].ravel().astype(np.float64) for values in (before, after))
         spread = float(np.square(x - x.mean()).sum())
         gain = float((x - x.mean()) @ (y - y.mean())) / spread if spread > LEAST_SPREAD else 1.0
-        gains.append((gain, float(y.mean() - gain * x.mean())))
+        gains.append(Gain(gain, float(y.mean() - gain * x.mean())))
     return gains

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from mistline.core.frame import Frame, Size
 from mistline.core.methods import Traits
 from mistline.core.setup.sizes import Plan
+from mistline.core.timing.break_even import Shortcut
 
 __all__ = ["AnySetup", "Damage"]
 
@@ -70,6 +71,11 @@ class AnySetup(BaseModel, ABC):
     @property
     def truth_source(self) -> str | None:
         """The id of another source that holds the truth, if one does."""
+        return None
+
+    @property
+    def shortcut(self) -> Shortcut | None:
+        """What making the source took beside what making its truth took, where that was said."""
         return None
 
     @property

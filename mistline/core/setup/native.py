@@ -10,15 +10,17 @@ import numpy.typing as npt
 from pydantic import Field
 
 from mistline.core.frame import Array, Frame, Size
-from mistline.core.measure.alignment import Alignment, at_centres
+from mistline.core.measure.alignment import Alignment, Gain, at_centres
 from mistline.core.setup.given import GivenInput
 from mistline.core.setup.sizes import SMALLEST_INPUT, Plan
+from mistline.core.timing.break_even import Shortcut
 from mistline.errors import OutOfLimits
 
 __all__ = ["NativeSetup"]
 
 PLAIN, PLAIN_SHARE = 0.5, 0.005  # factors are taken for a half or whole number within so much of it
 SURE, LEAST = 3.0, 0.05  # standard errors; pixels of the source
+LARGEST, FAR = 16.0, 1e6
 OVER = 0.5  # pixels of the larger version that the common part may reach beyond it
 
 Real = npt.NDArray[np.float64]
@@ -40,7 +42,12 @@ class NativeSetup(GivenInput):
     match_colours: bool = Field(
         False, description="Bring level and contrast of each channel to those of the source."
     )
-    gains: list[tuple[float, float]] = Field([], description="of each channel: times this, plus that")
+    gains: list[Gain] = Field([], description="Of each channel.")
+    native_seconds: float | None = Field(None, gt=0, le=1e7, description="To make a frame of the larger version.")
+    source_seconds: float | None = Field(None, ge=0, le=1e7, description="To make a frame of the source.")
+    transfer_seconds: float | None = Field(
+        None, ge=0, le=1e7, description="To move a frame about for the enlarging."
+    )
     has_truth: ClassVar[bool] = True
 
     @property
@@ -66,6 +73,13 @@ class NativeSetup(GivenInput):
         return self.native
 
     @property
+    def shortcut(self) -> Shortcut | None:
+        """Where both times were said."""
+        if self.native_seconds is None or self.source_seconds is None:
+            return None
+        return Shortcut(self.native_seconds, self.source_seconds, self.transfer_seconds or 0.0)
+
+    @property
     def truth_frames(self) -> int | None:
         """As many as the larger version has."""
         return self.frames
@@ -79,7 +93,7 @@ class NativeSetup(GivenInput):
             corners = np.array([[x, y] for x in (low[0], high[0]) for y in (low[1], high[1])])
             there = corners @ way[:, :2].T + way[:, 2]
             beyond = np.maximum(-there, there - [self.width, self.height]).max(axis=0) - OVER
-            margins = margins + np.ceil(np.maximum(beyond, 0) / self.alignment.scale)
+            margins = margins + np.ceil(np.clip(np.nan_to_num(beyond, nan=FAR) / self.alignment.scale, 0, FAR))
         return int(margins[0]), int(margins[1])
 
     def plan(self, source: Size) -> Plan:
@@ -95,6 +109,8 @@ class NativeSetup(GivenInput):
             raise OutOfLimits(
                 "The other version is smaller than the source; choose the source and it the other way."
             )
+        if factor > LARGEST:
+            raise OutOfLimits(f"The other version is {factor:.1f} times as large; {LARGEST:g} times is the most.")
         across, down = self._margins(source)
         part = Size(source.width - 2 * across, source.height - 2 * down)
         if min(part.width, part.height) < SMALLEST_INPUT:
@@ -105,7 +121,9 @@ class NativeSetup(GivenInput):
 
     def identity(self) -> dict[str, object]:
         """What makes input and truth: the larger version by its content."""
-        fields = self.model_dump(exclude={"native", "factor", "frames"})
+        fields = self.model_dump(
+            exclude={"native", "factor", "frames", "native_seconds", "source_seconds", "transfer_seconds"}
+        )
         return fields if self.match_colours else {**fields, "gains": []}
 
     def words(self) -> str:
@@ -160,6 +178,8 @@ class NativeSetup(GivenInput):
     def _matched(self, pixels: Array) -> Array:
         if not (self.match_colours and self.gains):
             return pixels
-        gain, offset = np.array(self.gains, np.float32).T
-        matched: Array = np.clip(pixels * gain + offset, 0, 1)
+        times, plus = (
+            np.array([getattr(gain, name) for gain in self.gains], np.float32) for name in ("times", "plus")
+        )
+        matched: Array = np.clip(pixels * times + plus, 0, 1)
         return matched

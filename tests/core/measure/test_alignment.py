@@ -85,8 +85,8 @@ def test_another_scene_is_refused() -> None:
 def test_level_and_contrast_are_told_by_channel() -> None:
     small, large, _ = pair("coffee", 2, 0.2, 1, 1)
     found = align(luma(small), luma(large))
-    for gain, offset in colour_gains(small, large, found):
-        assert gain == pytest.approx(0.9, abs=0.01) and offset == pytest.approx(0.03, abs=0.005)
+    for gain in colour_gains(small, large, found):
+        assert (gain.times, gain.plus) == pytest.approx((0.9, 0.03), abs=0.01)
 
 
 def setup(found: Alignment, large: np.ndarray, **more: object) -> NativeSetup:

@@ -132,6 +132,18 @@ export const usePlan = (
     retryOnMount: false,
   });
 
+/** The set-up of a test against a larger version, completed by how it lies on the source. */
+export const useAligned = (source: string | null, native: string, frame: number) =>
+  useQuery({
+    queryKey: ["alignment", source, native, frame],
+    queryFn: () =>
+      answer(client.POST("/api/alignments", { body: { source_id: source ?? "", native_id: native, frame } })),
+    enabled: source !== null && native !== "",
+    staleTime: Infinity,
+    retry: false,
+    retryOnMount: false,
+  });
+
 export const usePreview = (
   source: string,
   setup: Setup,

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/alignments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Align
+         * @description How a larger version of a scene lies on a source, as the set-up of a test against it.
+         */
+        post: operations["align"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/defects": {
         parameters: {
             query?: never;
@@ -1193,6 +1213,62 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AlignRequest
+         * @description A source and the larger version that it is to be held against.
+         */
+        AlignRequest: {
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Native Id
+             * Format: uuid
+             */
+            native_id: string;
+            /**
+             * Source Id
+             * Format: uuid
+             */
+            source_id: string;
+        };
+        /**
+         * Alignment
+         * @description How a larger version lies on a smaller one.
+         *
+         *     Attributes
+         *     ----------
+         *     matrix : six floats
+         *         (a, b, c, d, e, f): a point (x, y) of the smaller one is at (a x + b y + c, d x + e y + f) of the larger.
+         *     scale : float
+         *         How many times larger.
+         *     turn : float
+         *         Degrees, clockwise as seen.
+         *     right, down : float
+         *         Where the middle of the smaller one lies from the middle of the larger, in pixels of the smaller.
+         *     error : float
+         *         Standard error of the place of the corners, pixels of the smaller.
+         *     local : float
+         *         Largest displacement that a window of 64 pixels has beyond that, pixels of the smaller; 0 if none is sure.
+         */
+        Alignment: {
+            /** Down */
+            down: number;
+            /** Error */
+            error: number;
+            /** Local */
+            local: number;
+            /** Matrix */
+            matrix: number[];
+            /** Right */
+            right: number;
+            /** Scale */
+            scale: number;
+            /** Turn */
+            turn: number;
+        };
+        /**
          * Blend
          * @description Another chain, started from the same input, whose result is laid over by opacity.
          *
@@ -1252,6 +1328,22 @@ export interface components {
             kind?: string | null;
         };
         /**
+         * BreakEven
+         * @description Does it pay to make the picture small and enlarge it? Seconds a frame.
+         */
+        BreakEven: {
+            /** Entries */
+            entries: components["schemas"]["Enlarging"][];
+            /** Left */
+            left: number;
+            /** Native */
+            native: number;
+            /** Small */
+            small: number;
+            /** Transfer */
+            transfer: number;
+        };
+        /**
          * Count
          * @description How many things an action touched.
          */
@@ -1277,6 +1369,31 @@ export interface components {
         Delivered: {
             /** Letter */
             letter: string;
+        };
+        /**
+         * Enlarging
+         * @description What an entry takes for a frame, beside the native way.
+         */
+        Enlarging: {
+            /** Letter */
+            letter: string;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Share
+             * @description all of the shortcut over the native way; it pays below 1
+             */
+            share: number;
+            /**
+             * Stated
+             * @description said by people, not measured
+             */
+            stated: boolean;
+            /**
+             * Used
+             * @description of what the shortcut leaves for enlarging; none where it leaves nothing
+             */
+            used: number | null;
         };
         /**
          * Entry
@@ -1495,6 +1612,16 @@ export interface components {
             kind: "frame";
             /** Width */
             width: number;
+        };
+        /**
+         * Gain
+         * @description What values are multiplied by, and what is added.
+         */
+        Gain: {
+            /** Plus */
+            plus: number;
+            /** Times */
+            times: number;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -1785,6 +1912,79 @@ export interface components {
             version: number;
         };
         /**
+         * NativeSetup
+         * @description The source is enlarged to the size of another source, and held against that.
+         *
+         *     `width`, `height`, `frames` and `hash` are those of the larger version; `alignment` says how it lies on the source.
+         */
+        NativeSetup: {
+            alignment?: components["schemas"]["Alignment"] | null;
+            /**
+             * Factor
+             * @description How many times smaller each way the input is than the target; 1 keeps the size.
+             * @default 4
+             */
+            factor: number;
+            /**
+             * Frames
+             * @default 1
+             */
+            frames: number;
+            /**
+             * Gains
+             * @description Of each channel.
+             * @default []
+             */
+            gains: components["schemas"]["Gain"][];
+            /**
+             * Hash
+             * @default
+             */
+            hash: string;
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /**
+             * Match Colours
+             * @description Bring level and contrast of each channel to those of the source.
+             * @default false
+             */
+            match_colours: boolean;
+            /**
+             * Native
+             * @description The source that holds the larger version.
+             */
+            native: string;
+            /**
+             * Native Seconds
+             * @description To make a frame of the larger version.
+             */
+            native_seconds?: number | null;
+            /**
+             * Source Seconds
+             * @description To make a frame of the source.
+             */
+            source_seconds?: number | null;
+            /**
+             * Test
+             * @default native
+             * @constant
+             */
+            test: "native";
+            /**
+             * Transfer Seconds
+             * @description To move a frame about for the enlarging.
+             */
+            transfer_seconds?: number | null;
+            /**
+             * Width
+             * @default 0
+             */
+            width: number;
+        };
+        /**
          * NoTruthSetup
          * @description The source is enlarged `factor` times, or to a target, or treated as it is.
          */
@@ -2052,7 +2252,7 @@ export interface components {
             /** Recipe Ids */
             recipe_ids: string[];
             /** Setup */
-            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"];
+            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"] | components["schemas"]["NativeSetup"];
             /**
              * Source Id
              * Format: uuid
@@ -2153,7 +2353,7 @@ export interface components {
              */
             frame: number;
             /** Setup */
-            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"];
+            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"] | components["schemas"]["NativeSetup"];
             /**
              * Source Id
              * Format: uuid
@@ -2767,6 +2967,8 @@ export interface components {
             };
             /** Bit Depth */
             bit_depth: number;
+            /** @description for a test against a native version of which the times were said */
+            break_even: components["schemas"]["BreakEven"] | null;
             /**
              * Created At
              * Format: date-time
@@ -2833,7 +3035,7 @@ export interface components {
              */
             same: components["schemas"]["Pair"][];
             /** Setup */
-            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"];
+            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"] | components["schemas"]["NativeSetup"];
             /**
              * Source Frames
              * @description all frames of the source; the trial is about a part of them
@@ -2926,7 +3128,7 @@ export interface components {
             /** Recipe Ids */
             recipe_ids: string[];
             /** Setup */
-            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"];
+            setup: components["schemas"]["TruthSetup"] | components["schemas"]["NoTruthSetup"] | components["schemas"]["NativeSetup"];
             /**
              * Source Id
              * Format: uuid
@@ -3116,6 +3318,39 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    align: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlignRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NativeSetup"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     defects: {
         parameters: {
             query?: never;

@@ -3,6 +3,7 @@ import { bytes, percent, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { ButtonLink } from "../../ui/parts";
 import { AtSpots } from "./AtSpots";
+import { BreakEven } from "./BreakEven";
 import { ScoreTable } from "./ScoreTable";
 import { TradeOffPlot } from "./TradeOffPlot";
 
@@ -144,6 +145,7 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
         </section>
         <TradeOffPlot trial={trial} />
       </div>
+      <BreakEven trial={trial} />
       <section className="mt-6">
         <h2 className="mb-2 text-xl font-semibold">At the spots</h2>
         <AtSpots trial={trial} />

@@ -1,12 +1,13 @@
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { type NoTruthSetup, type Plan, type RecipeItem, type Setup, type TruthSetup } from "../../api/client";
-import { usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
+import { type Plan, type RecipeItem, type Setup, type TruthSetup } from "../../api/client";
+import { useAligned, usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
 import { Damage, InputPreview } from "./Damage";
 import { PartPick, usualPart, type Part } from "./PartPick";
+import { NativePick } from "./NativePick";
 import { FactorPick, Pick } from "./Pick";
 import { TargetPick } from "./TargetPick";
-import { fromAddress, isForClips, NO_TRUTH, toAddress, UNDAMAGED } from "./setupAddress";
+import { fromAddress, isForClips, NATIVE, NO_TRUTH, toAddress, UNDAMAGED } from "./setupAddress";
 import { bytes, noise, percent, pixels, seconds } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, Page, Trouble } from "../../ui/parts";
@@ -23,7 +24,9 @@ const LIGHTS: [TruthSetup["light"], string][] = [
 const TESTS: [Setup["test"], string][] = [
   ["truth", "Truth test: the source is the truth, the input is made from it"],
   ["no truth", "No truth: the source is the input"],
+  ["native", "Native version: the source is the input, a larger version of the scene is the truth"],
 ];
+const PLAIN = { truth: UNDAMAGED, "no truth": NO_TRUTH, native: NATIVE };
 const ALWAYS_IN = "Nearest neighbour";
 
 function SourcePick({ value, onChange }: { value: string | null; onChange: (id: string) => void }) {
@@ -177,7 +180,7 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
   const [left = 0, top = 0] = plan.cropped;
   const controls = plan.takes - plan.forecasts.length; // a plan of a moment ago has them too
   const exact =
-    setup.test === "no truth" || plan.factors.every((factor) => Math.abs(factor - setup.factor) < 1e-9);
+    setup.test !== "truth" || plan.factors.every((factor) => Math.abs(factor - setup.factor) < 1e-9);
   return (
     <ul className="space-y-2">
       {setup.test === "truth" ? (
@@ -218,10 +221,14 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
               {left} × {top} pixels of the source are cropped.
             </li>
           )}
-          <li>
-            Nobody knows what they should look like: entries are held against the input and against one
-            another, and nothing is called lost or invented.
-          </li>
+          {setup.test === "native" ? (
+            <li>They are held against the native version, which was made at that size.</li>
+          ) : (
+            <li>
+              Nobody knows what they should look like: entries are held against the input and against one
+              another, and nothing is called lost or invented.
+            </li>
+          )}
         </>
       )}
       {!exact && (
@@ -260,7 +267,7 @@ export function SetupPage() {
   const [params, setParams] = useSearchParams();
   const source = params.get("source");
   const go = useNavigate();
-  const setup = fromAddress(params);
+  const told = fromAddress(params);
   const shown = useSource(source).data;
   const moving = (shown?.facts?.frames ?? 1) > 1;
   const usual = usualPart(shown);
@@ -269,14 +276,12 @@ export function SetupPage() {
     frames: Number(params.get("frames") ?? usual.frames) || 1,
   };
   // The address holds the set-up: it outlives a reload and can be handed on.
-  const change = (part: Partial<TruthSetup> | Partial<NoTruthSetup>) =>
+  const change = (part: Partial<Setup>) =>
     setParams((now) => ({ ...placed(now), ...toAddress({ ...fromAddress(now), ...part } as Setup) }), {
       replace: true,
     });
   const turnTo = (test: Setup["test"]) =>
-    setParams((now) => ({ ...placed(now), ...toAddress(test === "truth" ? UNDAMAGED : NO_TRUTH) }), {
-      replace: true,
-    });
+    setParams((now) => ({ ...placed(now), ...toAddress(PLAIN[test]) }), { replace: true });
   const changePart = (next: Part) =>
     setParams(
       (now) => ({
@@ -287,7 +292,19 @@ export function SetupPage() {
       }),
       { replace: true },
     );
-  const sameSize = setup.factor === 1 && !(setup.test === "no truth" && setup.target);
+  const laid = useAligned(
+    source,
+    told.test === "native" ? told.native : "",
+    part.first + Math.floor(part.frames / 2),
+  );
+  const { alignment, gains = [], width = 0, height = 0, hash = "", frames = 1 } = laid.data ?? {};
+  const setup: Setup =
+    told.test === "native" && alignment ? { ...told, alignment, gains, width, height, hash, frames } : told;
+  const known = setup.test !== "native" || setup.alignment ? (shown ?? null) : null;
+  const sameSize =
+    setup.test === "native"
+      ? Math.abs((setup.alignment?.scale ?? 2) - 1) < 0.005
+      : setup.factor === 1 && !(setup.test === "no truth" && setup.target);
   const recipes = (useRecipes().data ?? []).filter(
     ({ name, resizes, reach }) => name !== ALWAYS_IN && (resizes || sameSize) && (moving || reach === 0),
   );
@@ -295,10 +312,10 @@ export function SetupPage() {
   const [own, setOwn] = useState<string[] | null>(named ? [named] : null);
   const [name, setName] = useState("");
   // What is suggested for the set-up enters, until people choose for themselves.
-  const outlook = usePlan(shown ?? null, setup, part, []);
+  const outlook = usePlan(known, setup, part, []);
   const suggested = new Map(outlook.data?.suggested.map(({ recipe_id, reason }) => [recipe_id, reason]));
   const chosen = recipes.filter(({ id }) => (own ? own.includes(id) : suggested.has(id))).map(({ id }) => id);
-  const plan = usePlan(shown ?? null, setup, part, chosen);
+  const plan = usePlan(known, setup, part, chosen);
   const start = useStartTrial();
   const run = () =>
     start.mutate(
@@ -320,6 +337,15 @@ export function SetupPage() {
           )}
           <Pick name="Test" options={TESTS} value={setup.test} onChange={turnTo} />
           {setup.test === "no truth" && <TargetPick setup={setup} change={change} />}
+          {setup.test === "native" && (
+            <NativePick
+              source={shown ?? null}
+              setup={setup}
+              change={change}
+              error={laid.error}
+              looking={laid.isFetching}
+            />
+          )}
           {setup.test === "truth" && (
             <>
               <FactorPick
@@ -353,7 +379,7 @@ export function SetupPage() {
             chosen={chosen}
             plan={plan.data}
             frames={shown?.facts?.frames ?? 1}
-            has_truth={setup.test === "truth"}
+            has_truth={setup.test !== "no truth"}
             toggle={toggle}
             reset={(none) => setOwn(none ? [] : null)}
           />
@@ -361,6 +387,9 @@ export function SetupPage() {
         <aside className="h-fit space-y-4 rounded-sm border border-line bg-sheet p-5 lg:sticky lg:top-4">
           <h2 className="text-xl font-semibold">What will happen</h2>
           {source === null && <p className="text-soft">Choose a source first.</p>}
+          {setup.test === "native" && !setup.native && (
+            <p className="text-soft">Choose the native version.</p>
+          )}
           <Trouble error={plan.error ?? start.error} />
           {plan.data && !plan.error && (
             <InNumbers

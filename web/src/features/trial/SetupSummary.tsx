@@ -42,7 +42,7 @@ export function SetupSummary({ trial }: { trial: Trial }) {
         )}
         <Fact name="Test">
           <span className="inline-block first-letter:uppercase">
-            {trial.has_truth && "truth test, "}
+            {trial.setup.test === "truth" && "truth test, "}
             {trial.words}
           </span>
         </Fact>

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { fromAddress, isForClips, toAddress, UNDAMAGED } from "./setupAddress";
+import { fromAddress, isForClips, NATIVE, toAddress, UNDAMAGED } from "./setupAddress";
 
 describe("the set-up in the address", () => {
   it("tells only what differs, and comes back whole", () => {
@@ -24,6 +24,10 @@ describe("the set-up in the address", () => {
     expect(fromAddress(new URLSearchParams(toAddress(print)))).toEqual(print);
     expect(fromAddress(new URLSearchParams("test=no+truth&target={"))).toEqual({ ...setup, factor: 2 });
     expect(fromAddress(new URLSearchParams("test=no+truth&factor=x")).factor).toBe(2);
+  });
+  it("tells a test against a native version, without how that lies", () => {
+    const setup = { ...NATIVE, native: "abc", match_colours: true, native_seconds: 56 };
+    expect(fromAddress(new URLSearchParams(toAddress({ ...setup, width: 3840, hash: "1" })))).toEqual(setup);
   });
   it("passes over what it cannot read", () => {
     const odd = new URLSearchParams("factor=many&kernel=guess&light=&jpeg=&noise=NaN&test=other&source=1");

@@ -1,4 +1,4 @@
-import type { NoTruthSetup, Setup, TruthSetup } from "../../api/client";
+import type { NativeSetup, NoTruthSetup, Setup, TruthSetup } from "../../api/client";
 
 export const UNDAMAGED: TruthSetup = {
   test: "truth",
@@ -22,6 +22,24 @@ export const UNDAMAGED: TruthSetup = {
 
 export const NO_TRUTH: NoTruthSetup = { test: "no truth", factor: 2, target: null };
 
+/** Which larger version is meant; how it lies is found out anew. */
+export const NATIVE: NativeSetup = {
+  test: "native",
+  factor: 1,
+  native: "",
+  width: 0,
+  height: 0,
+  frames: 1,
+  hash: "",
+  alignment: null,
+  gains: [],
+  match_colours: false,
+  native_seconds: null,
+  source_seconds: null,
+  transfer_seconds: null,
+};
+const TIMES = ["native_seconds", "source_seconds", "transfer_seconds"] as const;
+
 const OF_CLIPS = ["weave", "flicker", "fields", "hold", "h264", "mpeg2"] as const;
 
 /** Whether there is damage that only a clip can have. */
@@ -38,6 +56,15 @@ export function toAddress(setup: Setup): Record<string, string> {
       test: setup.test,
       factor: String(setup.factor),
       ...(setup.target && { target: JSON.stringify(setup.target) }),
+    };
+  if (setup.test === "native")
+    return {
+      test: setup.test,
+      native: setup.native,
+      ...(setup.match_colours && { match_colours: "true" }),
+      ...Object.fromEntries(
+        TIMES.flatMap((time) => (setup[time] == null ? [] : [[time, String(setup[time])]])),
+      ),
     };
   const changed = FIELDS.filter((field) => setup[field] !== UNDAMAGED[field]);
   return Object.fromEntries(changed.map((field) => [field, String(setup[field])]));
@@ -74,6 +101,15 @@ export function fromAddress(params: URLSearchParams): Setup {
       ...NO_TRUTH,
       factor: Number(params.get("factor") ?? NO_TRUTH.factor) || NO_TRUTH.factor,
       target: targetIn(params.get("target")),
+    };
+  if (params.get("test") === "native")
+    return {
+      ...NATIVE,
+      native: params.get("native") ?? "",
+      match_colours: params.get("match_colours") === "true",
+      ...Object.fromEntries(
+        TIMES.map((time) => [time, params.has(time) ? Number(params.get(time)) || 0 : null]),
+      ),
     };
   const told = FIELDS.flatMap((field) => {
     const text = params.get(field);

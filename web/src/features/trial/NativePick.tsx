@@ -1,0 +1,134 @@
+import type { NativeSetup, Source } from "../../api/client";
+import { useSources } from "../../api/queries";
+import { pixels } from "../../ui/format";
+import { FIELD, Trouble } from "../../ui/parts";
+
+/** How the larger version lies on the source, and how its colours differ, in words. */
+function Laid({ setup, factor }: { setup: NativeSetup; factor: number }) {
+  const { alignment: found, gains } = setup;
+  if (!found) return null;
+  const exactly =
+    Math.hypot(found.right, found.down) < 0.05 &&
+    Math.abs(found.turn) < 0.02 &&
+    Math.abs(factor - found.scale) < 0.002;
+  const brightness = gains.length ? gains.reduce((sum, { times }) => sum + times, 0) / gains.length : 1;
+  return (
+    <ul className="mt-2 space-y-0.5 text-[14px]" data-testid="laid">
+      <li>
+        {exactly
+          ? `It lies as it should, ${found.scale.toFixed(3)} times as large`
+          : `It is ${found.scale.toFixed(3)} times as large, moved by ${found.right.toFixed(2)} and ${found.down.toFixed(2)} pixels of the source, turned by ${found.turn.toFixed(2)}°`}{" "}
+        (± {Math.max(found.error, 0.01).toFixed(2)} px).{" "}
+        {!exactly && "The truth is brought to its place, and only what both show takes part."}
+      </li>
+      {found.local > 0 && (
+        <li className="border-l-4 border-accent pl-2">
+          Somewhere the two lie {found.local.toFixed(2)} px off one another beyond that: figures there tell of
+          it, not of the methods.
+        </li>
+      )}
+      {Math.abs(brightness - 1) > 0.02 && (
+        <li>Its contrast is {Math.round(100 / brightness)} % of the source’s.</li>
+      )}
+    </ul>
+  );
+}
+
+interface TimeProps {
+  name: string;
+  value: number | null | undefined;
+  onChange: (value: number | null) => void;
+}
+
+function Time({ name, value, onChange }: TimeProps) {
+  return (
+    <label className="flex items-center gap-1.5 text-[14px]">
+      <span className="text-soft">{name}</span>
+      <input
+        type="number"
+        min={0}
+        step="any"
+        value={value ?? ""}
+        onChange={(event) => onChange(event.target.value === "" ? null : Number(event.target.value))}
+        className={`${FIELD} w-24`}
+      />
+      s
+    </label>
+  );
+}
+
+interface Props {
+  source: Source | null;
+  setup: NativeSetup;
+  change: (part: Partial<NativeSetup>) => void;
+  error: Error | null;
+  looking: boolean;
+}
+
+/** The larger version that the results are held against, how it lies, and what the two took to make. */
+export function NativePick({ source, setup, change, error, looking }: Props) {
+  const others = (useSources().data?.pages.flatMap((page) => page.items) ?? []).filter(
+    ({ id, state, facts }) =>
+      id !== source?.id && state === "ready" && (facts?.width ?? 0) >= (source?.facts?.width ?? 0),
+  );
+  const factor = setup.alignment ? Math.round(setup.alignment.scale * 2) / 2 : 1;
+  return (
+    <fieldset className="space-y-3">
+      <legend className="mb-1 text-[13px] text-soft">The native version</legend>
+      <label className="block">
+        <span className="sr-only">The native version</span>
+        <select
+          value={setup.native}
+          onChange={(event) => change({ native: event.target.value })}
+          className={`${FIELD} w-full`}
+        >
+          <option value="">Choose a larger version of the same scene from the Shelf</option>
+          {others.map((other) => (
+            <option key={other.id} value={other.id}>
+              {other.name}
+              {other.facts && `, ${pixels(other.facts)}`}
+            </option>
+          ))}
+        </select>
+      </label>
+      {looking && <p className="text-[14px] text-soft">Aligning the two</p>}
+      <Trouble error={error} />
+      {!looking && !error && <Laid setup={setup} factor={factor} />}
+      {setup.native && (
+        <>
+          <label className="flex items-center gap-2 text-[14px]">
+            <input
+              type="checkbox"
+              className="size-4 accent-accent"
+              checked={setup.match_colours}
+              onChange={(event) => change({ match_colours: event.target.checked })}
+            />
+            Bring its level and contrast to those of the source
+          </label>
+          <div
+            className="flex flex-wrap items-center gap-x-5 gap-y-2"
+            role="group"
+            aria-label="Time to make a frame"
+          >
+            <span className="text-[14px]">To make a frame, if you know:</span>
+            <Time
+              name="native"
+              value={setup.native_seconds}
+              onChange={(native_seconds) => change({ native_seconds })}
+            />
+            <Time
+              name="small"
+              value={setup.source_seconds}
+              onChange={(source_seconds) => change({ source_seconds })}
+            />
+            <Time
+              name="transfer"
+              value={setup.transfer_seconds}
+              onChange={(transfer_seconds) => change({ transfer_seconds })}
+            />
+          </div>
+        </>
+      )}
+    </fieldset>
+  );
+}
