@@ -19,6 +19,7 @@ def views() -> dict[str, str]:
     recipe = next(r for r in httpx.get(f"{ADDRESS}/api/recipes").json() if r["name"] == "Bicubic, sharpened")
     at = f"/trials/{trial['id']}"
     old = next(item for item in trials if item["words"].startswith("no truth"))
+    hall = next(item for item in trials if item["words"].startswith("against the native"))
     ride = next(item for item in trials if item["name"].startswith("The ride out"))
     return {
         "shelf": "/shelf",
@@ -34,7 +35,7 @@ def views() -> dict[str, str]:
         "look-clip": f"/trials/{ride['id']}/look?panes=truth,A,B,C&focus=3&frame=9",
         "look-over-time": f"/trials/{ride['id']}/look?mode=time&panes=truth,A,B,C&focus=3&x=320&y=180&z=1&frame=9",
         "set-up-clip": f"/trials/new?source={ride['source_id']}&factor=2",
-        "look-flip": f"{at}/look?panes=E&focus=0",
+        "scores-native": f"/trials/{hall['id']}/scores",
         "scores": f"{at}/scores",
         "verdict": f"{at}/verdict",
         "recipes": "/recipes?recipe=" + recipe["id"],
@@ -55,6 +56,8 @@ def main() -> None:
                 continue
             page.goto(ADDRESS + path)
             page.wait_for_timeout(3000)
+            if name == "scores-native":
+                page.get_by_test_id("break-even").scroll_into_view_if_needed()
             page.screenshot(path=OUT / f"{name}.png")
         browser.close()
 

@@ -1,15 +1,16 @@
 """Put the demo data there, once: invented plates on the Shelf, trials that are really run, their spots and verdicts."""
 
+import asyncio
 import json
 import time
 from pathlib import Path
 from typing import Any
 
-from mistline.core.setup import read_setup
+from mistline.core.setup import AnySetup, read_setup
 from mistline.store import recipes, sources, spots, trials
 from mistline.store.database import connect
 from mistline.store.settings import ROOT
-from mistline.work.trials import LETTERS, import_original, start_trial
+from mistline.work.trials import LETTERS, aligned, import_original, start_trial
 
 __all__ = ["seed"]
 
@@ -38,16 +39,26 @@ def seed(folder: Path = PLATES) -> None:
             row, _ = import_original(file, plate["file"], plate["kind"], plate["story"])
         ids[plate["file"]] = str(row["id"])
     for trial in manifest["trials"]:
-        _run(ids[trial["file"]], trial)
+        _run(ids, trial)
 
 
-def _run(source_id: str, trial: dict[str, Any]) -> None:
+def _setup(ids: dict[str, str], trial: dict[str, Any]) -> AnySetup:
+    """The set-up of a trial; a native version is named by its file, and aligned."""
+    if "native" not in trial:
+        return read_setup(trial["setup"])
+    native = ids[trial["native"]]
+    _await_read(native)
+    return asyncio.run(aligned(ids[trial["file"]], native, 0)).model_copy(update=trial["setup"])
+
+
+def _run(ids: dict[str, str], trial: dict[str, Any]) -> None:
     """Run a trial; write its verdict and what is marked in it."""
+    source_id = ids[trial["file"]]
     _await_read(source_id)
     with connect() as connection:
         chosen = [row for row in recipes.every(connection) if row["name"] in trial["recipes"]]
     key = start_trial(
-        source_id, trial["name"], read_setup(trial["setup"]), [str(row["id"]) for row in chosen],
+        source_id, trial["name"], _setup(ids, trial), [str(row["id"]) for row in chosen],
         trial.get("first", 0), trial.get("frames"),
     )  # fmt: skip
     letters = {row["name"]: letter for row, letter in zip(chosen, LETTERS, strict=False)}
