@@ -47,6 +47,8 @@ def test_half_a_render_is_held_against_the_whole(app: Running, pair: tuple[dict,
                       LARGE.astype(np.uint16) * 257, 65535)  # fmt: skip
     assert scores["B"]["psnr_rgb"]["value"] == pytest.approx(wanted, abs=0.02)
     assert scores["B"]["registration"]["value"] < 0.1
+    # How the input was made nobody said, so the larger version does not limit what agrees with it.
+    assert scores["B"]["agreement"]["value"] > scores["A"]["agreement"]["value"] > 30
     assert trial["break_even"] is None
     spot = {"name": "Eye", "left": 101, "top": 61, "width": 80, "height": 60, "frame": 0}
     place = app.http.post(f"/api/trials/{trial['id']}/spots", json=spot).json()

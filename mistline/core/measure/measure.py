@@ -125,6 +125,8 @@ class Evidence:
         The test's own way from a large frame to the input, without noise and compression; takes one channel too.
     scale : float or None
         How many times larger the result is than the input, where the input itself is not at hand.
+    made : bool
+        Whether the input was made from the truth by that way; else it only stands in for one that nobody knows.
     before : ((H, W) float32, (H, W) float32) or None
         Luma of reference and result of the frame before, in a clip.
     beside : Enlarged or None
@@ -138,6 +140,7 @@ class Evidence:
     input: Frame | None = None
     shrink: Callable[[Frame], Frame] | None = None
     scale: float | None = None
+    made: bool = True
     before: Pair | None = None
     beside: Enlarged | None = None
     references_own: dict[object, object] = field(default_factory=dict, repr=False, compare=False)

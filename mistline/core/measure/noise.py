@@ -166,9 +166,9 @@ Reader = Callable[[Picture, Array], Noise]
 
 
 def noise_of_input(evidence: Evidence, read: Reader = noise_luma) -> Noise:
-    """Noise of the input at its own size, in a test without a truth; `NotMeasurable` where it cannot be told."""
-    assert isinstance(evidence.reference, Enlarged)
-    small = evidence.reference.small
+    """Noise of the input at its own size, where it was not made; `NotMeasurable` where it cannot be told."""
+    small = evidence.reference.small if isinstance(evidence.reference, Enlarged) else evidence.input
+    assert small is not None
 
     def of_input() -> Noise | NotMeasurable:
         try:

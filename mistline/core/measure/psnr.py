@@ -83,20 +83,21 @@ def _rgb(evidence: Evidence) -> Measured:
 def _agreement(evidence: Evidence) -> Measured:
     """Send the result the trial's own way to the input and compare it there; no more than the truth itself reaches.
 
-    A result that agrees with the input better than its own truth would follow the noise of that input. Without a truth
-    it is told of enlargements only: at the same size it says how little was done, not how well. There it is no more
-    than the noise of the input, where that can be told, leaves to the picture without noise.
+    A result that agrees with the input better than its own truth would follow the noise of that input. Where the input
+    was not made from a truth it is told of enlargements only: at the same size it says how little was done, not how
+    well. There it is no more than the noise of the input, where that can be told, leaves to the picture without noise.
     """
     assert evidence.input is not None
     if evidence.shrink is None:
         raise NotMeasurable("needs a test that knows how its input was made")
-    if evidence.truth is None and shape(evidence.result)[:2] == evidence.input.pixels.shape[:2]:
-        raise NotMeasurable("without a truth and at the same size it would tell how little was done")
+    truth = evidence.truth if evidence.made else None
+    if truth is None and shape(evidence.result)[:2] == evidence.input.pixels.shape[:2]:
+        raise NotMeasurable("at the same size it would tell how little was done, where the input was not made")
     small = luma(evidence.input.pixels)
-    pictures = [picture for picture in (evidence.result, evidence.truth) if picture is not None]
+    pictures = [picture for picture in (evidence.result, truth) if picture is not None]
     found = min(psnr(small, luma(shrunk(picture, evidence.shrink))) for picture in pictures)
     found = found if found < EQUAL_DB else math.inf
-    if evidence.truth is not None:
+    if truth is not None:
         return Measured(found)
     with suppress(NotMeasurable):
         noise = noise_of_input(evidence)

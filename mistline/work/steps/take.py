@@ -140,7 +140,7 @@ def _judged(
     evidence = Evidence(
         written, Plate(request.truth).codes(number) if request.truth else None, small,
         lambda frame: setup.shrink(frame, sizes, number),
-        before=before,
+        made=setup.makes_input, before=before,
     )  # fmt: skip
     found = measure_all(
         evidence,

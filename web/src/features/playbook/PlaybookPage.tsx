@@ -8,7 +8,7 @@ type Verdict = PlaybookKind["verdicts"][number];
 
 function Standing({ verdict }: { verdict: Verdict }) {
   return (
-    <div className="grid grid-cols-[8rem_1fr_17rem] gap-5">
+    <div className="grid grid-cols-[8rem_1fr_23rem] gap-5">
       <span className="flex h-24 items-center justify-center bg-[#777]">
         {verdict.picture_id && (
           <img src={thumbnail(verdict.picture_id)} alt="" className="max-h-24 max-w-32" />
@@ -22,7 +22,7 @@ function Standing({ verdict }: { verdict: Verdict }) {
         <p className="mt-1 line-clamp-4 whitespace-pre-line">{verdict.reasons}</p>
         <p className="mt-1 text-[14px] text-soft">{verdict.pick_figures.join(", ")}</p>
       </div>
-      <dl className="space-y-1 text-[14px]">
+      <dl className="grid h-fit grid-cols-[auto_1fr] gap-x-3 gap-y-1 text-[14px]">
         <dt className="text-soft">Cost</dt>
         <dd>{verdict.pick_seconds != null ? `${seconds(verdict.pick_seconds)} a frame` : "–"}</dd>
         <dt className="text-soft">Quick fallback</dt>
