@@ -18,12 +18,11 @@ from mistline.core.measure.likeness import FEWEST, WINDOW, likeness
 from mistline.core.measure.measure import Picture, rows_of, shape
 from mistline.core.measure.psnr import shrunk
 
-__all__ = ["Finding", "Overlay", "boxed", "findings", "overlay"]
+__all__ = ["Finding", "boxed", "findings", "overlay"]
 
 SAME, SIMILAR = 0.97, 0.5  # shares of windows
-STROKE, AROUND = 5, 9  # pixels of the input: strokes of an overlay are about as wide; what counts as near
-LEAST_NOISE, OF_STRUCTURE = 0.1 / 255, 0.05
-SURE, LEAST_STEP = 5.0, 1.0 / 255
+EDGE, NEAR = 1.2, 7  # pixels of the input: what a slope is smoothed by; how near an edge is
+SURE, OF_OWN, LEAST_SLOPE = 4.0, 0.25, 0.3 / 255  # the last two a pixel
 LEAST_PIXELS, LEAST_SHARE = 40, 0.001
 CLIPPED = 0.5  # % of the values
 STRIP = 256
@@ -37,50 +36,44 @@ class Finding:
     grave: bool = False
 
 
-@dataclass(frozen=True)
-class Overlay:
-    """What lies over a picture: the share of it, and the middle of its largest piece in shares across and down."""
-
-    share: float
-    across: float
-    down: float
-    step: float
-
-
 def _soft(values: Array, sigma: float) -> Array:
     soft: Array = cv2.GaussianBlur(values, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
     return soft
 
 
-def overlay(small: Array, back: Array) -> Overlay | None:
-    """What lies over a result that the input does not have, as a watermark does; None where nothing does.
+def _slope(values: Array) -> Array:
+    across, down = (cv2.Sobel(values, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1)))
+    slope: Array = cv2.magnitude(across, down)
+    return slope
 
-    Both are (H, W) luma as in `likeness`. What a change of level, contrast and sharpness explains is taken off; what is
-    left, averaged over 5 x 5 pixels, must be five times what is usual in such a picture, grow with the structure that
-    is there, be a code value or more, and hang together. Valid range: strokes of two pixels of the input or more; on
-    flat ground an opacity of a twelfth is found, fine strokes over texture need a fifth and may be missed.
+
+def overlay(small: Array, back: Array) -> tuple[float, float] | None:
+    """Where something lies over a result that the input does not have, as a watermark does; None where nothing does.
+
+    Both are (H, W) luma of the input's size: the input, and a result sent back to it. The place is the middle of the
+    largest piece, in shares across and down. What a change of tone and sharpness explains is taken off; edges of what
+    is left count where they are four times as steep as is usual in it and than the picture's own edges near by let
+    expect, so that a tone curve, a lifted shadow or more local contrast is no overlay. Valid range: strokes of two
+    pixels of the input or more and letters that stand twelve high; an opacity of a
+    fifth is nearly always found, a twelfth where the picture is calm.
     """
-    sides = np.stack(
-        [np.ones_like(small), small, small - _soft(small, 1), _soft(small, 1) - _soft(small, 3),
-         _soft(small, 3) - _soft(small, 9)]
-    ).reshape(5, -1).astype(np.float64)  # fmt: skip
+    fine, middle = _soft(small, 1), _soft(small, 3)
+    tones = (np.ones_like(small), small, small**2, small**3)
+    sides = (
+        np.stack([*tones, small - fine, fine - middle, middle - _soft(small, 9)]).reshape(7, -1).astype(np.float64)
+    )
     change = (back - small).ravel().astype(np.float64)
     weights = np.linalg.lstsq(sides @ sides.T, sides @ change, rcond=None)[0]
-    left = cv2.blur((change - weights @ sides).reshape(small.shape).astype(np.float32), (STROKE, STROKE))
-    near = (AROUND, AROUND)
-    structure = np.sqrt(np.maximum(cv2.blur(small * small, near) - cv2.blur(small, near) ** 2, 0))
-    usual = 1.4826 * float(np.median(np.abs(left))) + LEAST_NOISE + OF_STRUCTURE * structure
-    there = (np.abs(left) > SURE * usual) & (np.abs(left) > LEAST_STEP)
+    left = _slope(_soft((change - weights @ sides).reshape(small.shape).astype(np.float32), EDGE))
+    own = cv2.dilate(_slope(fine), np.ones((NEAR, NEAR), np.uint8))
+    there = left > SURE * 1.4826 * float(np.median(left)) + OF_OWN * own + LEAST_SLOPE
     pieces, count = ndimage.label(ndimage.binary_closing(there, iterations=2))
     sizes = np.bincount(pieces.ravel(), minlength=count + 1)[1:]
-    share = float(sizes[sizes >= LEAST_PIXELS].sum() / small.size)
-    if share < LEAST_SHARE:
+    if sizes[sizes >= LEAST_PIXELS].sum() < LEAST_SHARE * small.size:
         return None
-    largest = pieces == 1 + int(sizes.argmax())
-    down, across = (
-        (place.mean() + 0.5) / length for place, length in zip(largest.nonzero(), small.shape, strict=True)
-    )
-    return Overlay(share, float(across), float(down), float(np.median(left[largest & there])))
+    largest = np.nonzero(pieces == 1 + int(sizes.argmax()))
+    down, across = ((place.mean() + 0.5) / length for place, length in zip(largest, small.shape, strict=True))
+    return float(across), float(down)
 
 
 def _in_place(back: Array, place: Mapping[str, float], factor: float) -> tuple[Array, int]:
@@ -160,14 +153,10 @@ def _content(small: Array, back: Array, margin: int, factor: float) -> list[Find
         found.append(Finding(words, grave=True))
     over = overlay(small, back)
     if over:
-        height, width = small.shape
-        at = [
-            f"{(margin + share * length) * factor:.0f}"
-            for share, length in ((over.across, width), (over.down, height))
-        ]
+        lengths = zip(over, small.shape[::-1], strict=True)
+        at = ", ".join(f"{(margin + share * length) * factor:.0f}" for share, length in lengths)
         words = (
-            f"Something lies over {100 * over.share:.1f} % of it that the input does not have, as a watermark does: "
-            f"{over.step * 255:+.0f} cv around {', '.join(at)}."
+            f"Something lies over it that the input does not have, as a watermark does, most of it around {at}."
         )
         found.append(Finding(words, grave=True))
     return found
