@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from mistline.core.media.archive import write_archive
 from mistline.core.media.plate import shards_of
 from mistline.core.methods.recipe import digest
-from mistline.errors import Conflict
+from mistline.errors import Conflict, OutOfLimits
 from mistline.store import pictures, takes, trials
 from mistline.store.database import Row, connect
 from mistline.store.files import media
@@ -76,6 +76,10 @@ def deliver(
     """
     with connect() as connection:
         trial = trials.get(connection, trial_id)
+    if trial["frames"] == 1 and len(files) > 1:
+        raise OutOfLimits(
+            f"This trial is about one still, and {len(files)} files were given; give its one result."
+        )
     content, size = _kept(files, trial["facts"].get("rate") or "24")
     first = min(name for name, _ in files)
     file = {"name": first, "hash": content, "file_bytes": size, "resample": resample}

@@ -92,6 +92,12 @@ def test_what_was_stated_can_be_said_anew(app: Running, trial: str) -> None:
 
 
 def test_another_size_is_refused_until_it_may_be_resampled(app: Running, trial: str, truth: np.ndarray) -> None:
+    answer = app.http.post(
+        f"/api/trials/{trial}/delivered", files=[("files", (name, as_png(truth))) for name in ("a.png", "b.png")]
+    )
+    assert answer.status_code == 422 and answer.json()["detail"].startswith(
+        "This trial is about one still, and 2 files"
+    )
     small = as_png(cv2.resize(truth, (180, 150), interpolation=cv2.INTER_AREA))
     found = arrived(app, trial, "small.png", small)
     assert found["state"] == "failed" and found["error"] == (
@@ -163,10 +169,17 @@ def test_frames_of_a_clip_go_out_and_come_back(app: Running, tmp_path) -> None:
         )
         for number, frame in enumerate(frames)
     ]
+    later = [
+        (field, (name, each[1][1])) for (field, (name, _)), each in zip(files, [files[0], *files[:3]], strict=True)
+    ]
+    late = app.http.post(f"/api/trials/{key}/delivered", files=later).json()["letter"]
     few = app.http.post(f"/api/trials/{key}/delivered", files=files[:3]).json()["letter"]
     letter = app.http.post(f"/api/trials/{key}/delivered", files=files).json()["letter"]
     trial = app.finished(key)
     assert entry(trial, few)["error"].startswith("out-0.png has 3 frames and this trial 4")
+    assert [one["words"] for one in entry(trial, late)["findings"] if one["grave"]] == [
+        "It is 1 frame late: each frame shows another."
+    ]
     found, nearest = entry(trial, letter), entry(trial, "N")
     assert found["state"] == "done" and len(found["scores"]["psnr_luma"]["frames"]) == 4
     assert found["scores"]["psnr_luma"]["value"] == pytest.approx(

@@ -18,13 +18,14 @@ from mistline.core.measure.likeness import FEWEST, WINDOW, likeness
 from mistline.core.measure.measure import Picture, rows_of, shape
 from mistline.core.measure.psnr import shrunk
 
-__all__ = ["Finding", "boxed", "findings", "overlay"]
+__all__ = ["Finding", "boxed", "findings", "frames_off", "overlay"]
 
 SAME, SIMILAR = 0.97, 0.5  # shares of windows
 EDGE, NEAR = 1.2, 7  # pixels of the input: what a slope is smoothed by; how near an edge is
 SURE, OF_OWN, LEAST_SLOPE = 4.0, 0.25, 0.3 / 255  # the last two a pixel
 LEAST_PIXELS, LEAST_SHARE = 40, 0.001
 CLIPPED = 0.5  # % of the values
+DECIBEL = 10**0.1
 STRIP = 256
 
 
@@ -102,6 +103,21 @@ def boxed(codes: Codes) -> bool:
     (True, False, False)
     """
     return codes.dtype == np.uint16 and any(bool((codes % step == 0).all()) for step in (257, 256))
+
+
+def frames_off(back: Array, inputs: Mapping[int, Array]) -> int:
+    """By how many frames a result is early, below 0 late: the input that it fits better than its own by a decibel.
+
+    `back` is a frame of the result sent back to the input, `inputs` those around its own by their distance. What does
+    not move tells nothing, and is 0.
+
+    >>> frames = {number: np.full((2, 2), number / 10, np.float32) for number in (-1, 0, 1)}
+    >>> frames_off(frames[1], frames), frames_off(frames[0], frames)
+    (1, 0)
+    """
+    errors = {number: float(np.square(back - given).mean()) for number, given in inputs.items()}
+    best = min(errors, key=lambda number: errors[number])
+    return best if errors[best] * DECIBEL < errors[0] else 0
 
 
 def findings(evidence: Evidence, place: Mapping[str, float], *, boxed: bool) -> list[Finding]:

@@ -117,7 +117,7 @@ class Sequence:
                 with archive.open(member.name) as inside, copy.open("wb") as out:
                     while piece := inside.read(1 << 20):
                         out.write(piece)
-                return read_still(copy, named)
+                return read_still(copy, named, PurePosixPath(member.name).suffix)
         except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError):
             raise BadMedia(f"{named} is cut short or damaged; import the frames again.") from None
 

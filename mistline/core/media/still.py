@@ -74,7 +74,7 @@ def signature(head: bytes) -> tuple[str, set[str]] | None:
     return next(((kind, names) for magic, kind, names in SIGNATURES if head.startswith(magic)), None)
 
 
-def _file_type(name: str, head: bytes) -> tuple[str, list[str]]:
+def _file_type(name: str, head: bytes, ending: str) -> tuple[str, list[str]]:
     if not head:
         raise BadMedia(f"{name} is empty (0 bytes); copy it again from where it came from.")
     found = signature(head)
@@ -85,7 +85,7 @@ def _file_type(name: str, head: bytes) -> tuple[str, list[str]]:
         )
         raise BadMedia(f"{name} {what}; export it as PNG or TIFF, or as MP4 or MOV, and import that file.")
     kind, suffixes = found
-    suffix = Path(name).suffix.lower()
+    suffix = ending.lower()
     if suffix and suffix not in suffixes:
         return kind, [f"The name ends in {suffix}, but the file is a {kind}; it was read as {kind}."]
     return kind, []
@@ -273,7 +273,7 @@ def _extra_channels(codes: Codes, colours: int, meanings: tuple[int, ...], notes
     return np.ascontiguousarray(planes[..., : colours + 1]), meaning == ASSOCIATED
 
 
-def read_still(path: Path, name: str) -> Still:
+def read_still(path: Path, name: str, ending: str | None = None) -> Still:
     """Read one still.
 
     Parameters
@@ -282,6 +282,8 @@ def read_still(path: Path, name: str) -> Still:
         The file on disk.
     name : str
         The name people know it by, used in messages.
+    ending : str or None
+        What its own name ends in, as ".png"; none: what `name` ends in.
 
     Raises
     ------
@@ -290,7 +292,7 @@ def read_still(path: Path, name: str) -> Still:
         too large, zero size, CMYK without profile, unsupported samples.
     """
     with path.open("rb") as file:
-        kind, notes = _file_type(name, file.read(512))
+        kind, notes = _file_type(name, file.read(512), Path(name).suffix if ending is None else ending)
     try:
         own = {"TIFF": _read_tiff, "DPX": _read_dpx, "EXR": _read_exr}.get(kind)
         read = own(name, path) if own else _read_common(name, path, kind)

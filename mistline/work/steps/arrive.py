@@ -2,7 +2,6 @@
 
 from mistline.core.choose.arrival import Finding, boxed
 from mistline.core.frame import Codes, Frame, Size, to_frame, with_channels
-from mistline.core.media.clip import Clip
 from mistline.core.media.moving import read_moving
 from mistline.core.media.still import read_still
 from mistline.core.media.still_colour import UNTAGGED
@@ -58,7 +57,7 @@ class Arrived:
             self.notes.append(Finding("It is grey and the input has colours."))
         if first.shape[2] == 3 > channels and (first != first[..., :1]).any():
             self.notes.append(Finding("It has colours and the input is grey; its luma was taken."))
-        self.boxed = boxed(first) and not isinstance(self._moving, Clip)
+        self.boxed = boxed(first) and (self._moving is None or self._moving.facts.bit_depth > 8)
 
     def codes(self, number: int) -> Codes:
         """A frame as it came, (H, W, C) integers."""

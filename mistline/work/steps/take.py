@@ -6,10 +6,11 @@ import time
 import numpy as np
 import psutil
 
-from mistline.core.choose.arrival import Finding, findings
-from mistline.core.frame import Codes, Frame, to_frame
+from mistline.core.choose.arrival import Finding, findings, frames_off
+from mistline.core.frame import Codes, Frame, luma, to_frame
 from mistline.core.measure import Evidence, Measured, measure_all
 from mistline.core.measure.measure import Pair, Picture, enlarged, luma_of
+from mistline.core.measure.psnr import shrunk
 from mistline.core.measure.sameness import sameness
 from mistline.core.media.plate import Plate, ShardWriter, quantise, shard_name, write_view
 from mistline.core.methods import Window
@@ -25,6 +26,7 @@ from mistline.work.steps.timed import check_memory, timing_lane, warm_up
 __all__ = ["make_shard", "scored"]
 
 TAKE_BITS = 16
+FROM_START = 2  # the frame of a result made elsewhere that is held against its neighbours
 ALL_MEASURES_EVERY = 12  # frames; the quick ones are read on each
 
 
@@ -162,6 +164,19 @@ def _arrived(request: MakeShard) -> Arrived | None:
     return Arrived(request.delivered, request.target, request.length, channels)
 
 
+def _frames_off(request: MakeShard, evidence: Evidence, middle: int) -> list[Finding]:
+    """Whether a result made elsewhere is early or late; what else it seems to show then follows from that."""
+    assert evidence.shrink is not None
+    near = range(max(0, middle - FROM_START), min(request.frames, middle + FROM_START + 1))
+    plate = Plate(request.input)
+    inputs = {number - middle: luma(to_frame(plate.codes(number)).pixels) for number in near}
+    off = frames_off(luma(shrunk(evidence.result, evidence.shrink)), inputs)
+    words = (
+        f"It is {abs(off)} frame{'s'[: abs(off) != 1]} {'early' if off > 0 else 'late'}: each frame shows another."
+    )
+    return [Finding(words, grave=True)] if off else []
+
+
 def make_shard(request: MakeShard, report: Progress) -> ShardMade:
     """Process, write, decode again and measure so many frames; memory does not grow with their number."""
     report("loading", 0.05)
@@ -196,18 +211,22 @@ def make_shard(request: MakeShard, report: Progress) -> ShardMade:
     report("measuring", 0.85)
     plate = Plate([folder / shard_name(request.first)])
     scores, alike, told = [], [], list[Finding]()
+    middle = min(FROM_START, request.frames - 1)
     for number in numbers:
         found, pairs, evidence = _judged(request, plate.codes(number), before, number, report)
         before = evidence.reference_luma, evidence.result_luma
         scores.append(found)
         alike.append(pairs)
         if arrived and number == 0:
-            told = [*arrived.notes, *findings(evidence, found["registration"].parts, boxed=arrived.boxed)]
+            told = findings(evidence, found["registration"].parts, boxed=arrived.boxed)
+        if arrived and number == middle and request.first == 0:
+            told = _frames_off(request, evidence, middle) or told
     timing = run.timing
     timing.write = write
     return ShardMade(
         picture=made(request.target, TAKE_BITS), settings=run.settings, timing=timing,
         clipped=float(np.mean(clipped)), scores=scores,
-        alike={key: [pairs[key] for pairs in alike if pairs] for key in request.others}, findings=told,
+        alike={key: [pairs[key] for pairs in alike if pairs] for key in request.others},
+        findings=[*arrived.notes, *told] if arrived and request.first == 0 else [],
         machine=this_machine(),
     )  # fmt: skip
