@@ -11,6 +11,7 @@ import pytest
 from skimage import data
 
 from mistline.core.frame import Frame, Size, luma
+from mistline.core.measure import alignment
 from mistline.core.measure.alignment import Alignment, align, at_centres, colour_gains
 from mistline.core.measure.measure import NotMeasurable
 from mistline.core.setup import NativeSetup
@@ -73,6 +74,14 @@ def test_made_warps_are_found_to_a_twentieth_of_a_pixel(name, factor, turn, righ
     assert found.scale == pytest.approx(factor * grown, rel=5e-4)
     assert (found.right, found.down) == pytest.approx((right, down), abs=0.03)
     assert found.error < 0.05 and found.local < 0.2
+
+
+@pytest.mark.parametrize(("limit", "pixels"), [("MOST", 1.2e4), ("FINEST", 6e4)])
+def test_large_versions_are_aligned_as_well_by_way_of_smaller_ones(monkeypatch, limit: str, pixels: float) -> None:
+    monkeypatch.setattr(alignment, limit, pixels)
+    small, large, way = pair("coffee", 1.5, 0.3, 1.3, -0.7, 1.004)
+    found = align(luma(small), luma(large))
+    assert off(found, way, small).max() < max(0.05, 3 * found.error) and found.error < 0.05
 
 
 def test_another_scene_is_refused() -> None:
