@@ -6,7 +6,7 @@ from typing import BinaryIO
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from mistline.core.media.archive import write_archive
+from mistline.core.media.archive import in_order, write_archive
 from mistline.core.media.plate import shards_of
 from mistline.core.methods.recipe import digest
 from mistline.errors import Conflict, OutOfLimits
@@ -59,7 +59,7 @@ def _kept(files: Sequence[tuple[str, BinaryIO]], rate: str) -> tuple[str, int]:
         return media().keep_original(files[0][1])
     with media().workspace() as folder:
         path = folder / "frames.zip"
-        write_archive(path, sorted(files, key=lambda frame: (len(frame[0]), frame[0])), rate)
+        write_archive(path, files, rate)
         with path.open("rb") as stream:
             return media().keep_original(stream)
 
@@ -80,8 +80,9 @@ def deliver(
         raise OutOfLimits(
             f"This trial is about one still, and {len(files)} files were given; give its one result."
         )
+    files = in_order(files)
     content, size = _kept(files, trial["facts"].get("rate") or "24")
-    first = min(name for name, _ in files)
+    first = files[0][0]
     file = {"name": first, "hash": content, "file_bytes": size, "resample": resample}
     made_of = {"plate": trial["plate_key"], "delivered": content, "resample": resample}
     shared = {name: trial[name] for name in ("source_id", "setup", "plate_key", "first", "frames")}

@@ -14,7 +14,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from mistline.core.choose.suggest import Suggestion, suggest_recipe
 from mistline.core.colour import ReadAs
 from mistline.core.frame import Size
-from mistline.core.media.archive import write_archive
+from mistline.core.media.archive import in_order, write_archive
 from mistline.core.media.plate import SHARD, shards_of
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
@@ -102,7 +102,7 @@ def import_original(stream: BinaryIO, name: str, kind: str | None = None, story:
 
 def import_sequence(frames: Sequence[tuple[str, BinaryIO]], rate: str) -> tuple[Row, bool]:
     """Keep numbered frames together in one archive and queue its reading; return as `import_original` does."""
-    ordered = sorted(frames, key=lambda frame: (len(frame[0]), frame[0]))  # 9 before 10
+    ordered = in_order(frames)
     with media().workspace() as folder:
         path = folder / "frames.zip"
         write_archive(path, ordered, rate)

@@ -55,8 +55,8 @@ def overlay(small: Array, back: Array) -> tuple[float, float] | None:
     largest piece, in shares across and down. What a change of tone and sharpness explains is taken off; edges of what
     is left count where they are four times as steep as is usual in it and than the picture's own edges near by let
     expect, so that a tone curve, a lifted shadow or more local contrast is no overlay. Valid range: strokes of two
-    pixels of the input or more and letters that stand twelve high; an opacity of a
-    fifth is nearly always found, a twelfth where the picture is calm.
+    pixels of the input or more and letters that stand twelve high; an opacity of a fifth is nearly always found, a
+    twelfth where the picture is calm.
     """
     fine, middle = _soft(small, 1), _soft(small, 3)
     tones = (np.ones_like(small), small, small**2, small**3)
@@ -120,7 +120,7 @@ def frames_off(back: Array, inputs: Mapping[int, Array]) -> int:
     return best if errors[best] * DECIBEL < errors[0] else 0
 
 
-def findings(evidence: Evidence, place: Mapping[str, float], *, boxed: bool) -> list[Finding]:
+def findings(evidence: Evidence, place: Mapping[str, float], *, eight_bits: bool) -> list[Finding]:
     """What is to be known of a result that arrived.
 
     Parameters
@@ -129,8 +129,8 @@ def findings(evidence: Evidence, place: Mapping[str, float], *, boxed: bool) -> 
         Of the result, with its input and the way back to it.
     place : parts of the registration
         Where the result was found to lie; none where that could not be told.
-    boxed : bool
-        Whether the file holds `boxed` codes.
+    eight_bits : bool
+        Whether the file has room for 16 bits and holds 8: see `boxed`.
     """
     assert evidence.input is not None
     assert evidence.shrink is not None
@@ -144,7 +144,7 @@ def findings(evidence: Evidence, place: Mapping[str, float], *, boxed: bool) -> 
     was, now = _clipped(evidence.reference), _clipped(evidence.result)
     if now - was >= CLIPPED:
         found.append(Finding(f"{now:.1f} % of its values are clipped, {was:.1f} % of the {_held(evidence)}."))
-    if boxed and evidence.input.bit_depth > 8:
+    if eight_bits and evidence.input.bit_depth > 8:
         found.append(Finding("It holds 8 bits in a file of 16, and the input has more."))
     return found
 

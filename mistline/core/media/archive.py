@@ -6,10 +6,15 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import BinaryIO
 
-__all__ = ["MARK", "RATE_NAME", "write_archive"]
+__all__ = ["MARK", "RATE_NAME", "in_order", "write_archive"]
 
 MARK = b"PK\x03\x04"
 RATE_NAME = "rate.txt"
+
+
+def in_order(frames: Iterable[tuple[str, BinaryIO]]) -> list[tuple[str, BinaryIO]]:
+    """Files with their names in the order of their numbers: 9 before 10."""
+    return sorted(frames, key=lambda frame: (len(frame[0]), frame[0]))
 
 
 def write_archive(path: Path, frames: Iterable[tuple[str, BinaryIO]], rate: str) -> None:

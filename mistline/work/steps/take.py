@@ -218,7 +218,7 @@ def make_shard(request: MakeShard, report: Progress) -> ShardMade:
         scores.append(found)
         alike.append(pairs)
         if arrived and number == 0:
-            told = findings(evidence, found["registration"].parts, boxed=arrived.boxed)
+            told = findings(evidence, found["registration"].parts, eight_bits=arrived.boxed)
         if arrived and number == middle and request.first == 0:
             told = _frames_off(request, evidence, middle) or told
     timing = run.timing

@@ -62,7 +62,7 @@ class Case:
     def told(self, result: Frame, codes: np.ndarray | None = None) -> list:
         evidence = Evidence(result, self.truth, self.input, self.shrink)
         place = {part.name: part.value for part in measure_all(evidence)["registration"].parts}
-        return findings(evidence, place, boxed=codes is not None and boxed(codes))
+        return findings(evidence, place, eight_bits=codes is not None and boxed(codes))
 
 
 def stamped(frame: Frame, kind: str, opacity: float) -> Frame:
@@ -160,7 +160,7 @@ def test_clipped_values_and_eight_bits_are_told() -> None:
     deep = Frame(case.input.pixels, 16)
     codes = (PHOTOGRAPHS["cat"]()[:288, :320].astype(np.uint16)) * 257
     evidence = Evidence(case.truth, case.truth, deep, case.shrink)
-    assert [finding.words for finding in findings(evidence, {}, boxed=boxed(codes))] == [
+    assert [finding.words for finding in findings(evidence, {}, eight_bits=boxed(codes))] == [
         "It holds 8 bits in a file of 16, and the input has more."
     ]
     assert not boxed(codes + np.uint16(1))

@@ -4,22 +4,16 @@ import { pixels } from "../../ui/format";
 import { FIELD, Trouble } from "../../ui/parts";
 
 /** How the larger version lies on the source, and how its colours differ, in words. */
-function Laid({ setup, factor }: { setup: NativeSetup; factor: number }) {
-  const { alignment: found, gains } = setup;
+function Laid({ alignment: found, gains }: NativeSetup) {
   if (!found) return null;
-  const exactly =
-    Math.hypot(found.right, found.down) < 0.05 &&
-    Math.abs(found.turn) < 0.02 &&
-    Math.abs(factor - found.scale) < 0.002;
   const brightness = gains.length ? gains.reduce((sum, { times }) => sum + times, 0) / gains.length : 1;
   return (
     <ul className="mt-2 space-y-0.5 text-[14px]" data-testid="laid">
       <li>
-        {exactly
-          ? `It lies as it should, ${found.scale.toFixed(3)} times as large`
-          : `It is ${found.scale.toFixed(3)} times as large, moved by ${found.right.toFixed(2)} and ${found.down.toFixed(2)} pixels of the source, turned by ${found.turn.toFixed(2)}°`}{" "}
-        (± {Math.max(found.error, 0.01).toFixed(2)} px).{" "}
-        {!exactly && "The truth is brought to its place, and only what both show takes part."}
+        It is {found.scale.toFixed(3)} times as large, moved by {found.right.toFixed(2)} and{" "}
+        {found.down.toFixed(2)} pixels of the source, turned by {found.turn.toFixed(2)}° (±{" "}
+        {Math.max(found.error, 0.01).toFixed(2)} px). Where that is nothing within the error, its own pixels
+        are the truth; else it is brought to its place. Only what both show takes part.
       </li>
       {found.local > 0 && (
         <li className="border-l-4 border-accent pl-2">
@@ -71,7 +65,6 @@ export function NativePick({ source, setup, change, error, looking }: Props) {
     ({ id, state, facts }) =>
       id !== source?.id && state === "ready" && (facts?.width ?? 0) >= (source?.facts?.width ?? 0),
   );
-  const factor = setup.alignment ? Math.round(setup.alignment.scale * 2) / 2 : 1;
   return (
     <fieldset className="space-y-3">
       <legend className="mb-1 text-[13px] text-soft">The native version</legend>
@@ -93,7 +86,7 @@ export function NativePick({ source, setup, change, error, looking }: Props) {
       </label>
       {looking && <p className="text-[14px] text-soft">Aligning the two</p>}
       <Trouble error={error} />
-      {!looking && !error && <Laid setup={setup} factor={factor} />}
+      {!looking && !error && <Laid {...setup} />}
       {setup.native && (
         <>
           <label className="flex items-center gap-2 text-[14px]">
