@@ -144,6 +144,11 @@ class Method:
     card: ModelCard | None = None
     reach: Callable[[BaseModel], int] = _no_neighbours
 
+    @property
+    def reduces_noise(self) -> bool:
+        """Whether it is made to take noise away."""
+        return self.family == "reduce noise" or (self.card is not None and self.card.task == "reduce noise")
+
     def resolve(self, given: dict[str, object], traits: Traits) -> BaseModel:
         """Return the complete settings: given, else automatic, else default."""
         settings = self.settings.model_validate(given)
