@@ -26,7 +26,7 @@ from starlette.exceptions import HTTPException
 from starlette.types import Scope
 
 from mistline import __version__
-from mistline.api import delivering, events, iiif, looking, recipes, schemas, shelf, trials
+from mistline.api import delivering, events, fingerprints, iiif, looking, recipes, schemas, shelf, trials
 from mistline.api.guard import PROBLEM_TYPE, Guard, problem_body
 from mistline.errors import MistlineError
 from mistline.store.settings import settings
@@ -182,6 +182,7 @@ def create_app() -> FastAPI:
     for router in (
         shelf.router,
         recipes.router,
+        fingerprints.router,
         trials.router,
         delivering.router,
         looking.router,

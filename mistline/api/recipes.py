@@ -9,7 +9,7 @@ from mistline.api.download import as_file
 from mistline.api.shelf import clean_name
 from mistline.core.methods import METHODS
 from mistline.core.methods.recipe import Recipe
-from mistline.store import models, recipes
+from mistline.store import fingerprints, models, recipes
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
 
@@ -70,6 +70,7 @@ def remove_model(model_id: str) -> None:
     """Remove a model; refused while a recipe or a take uses it."""
     with connect() as connection:
         models.delete(connection, model_id)
+        fingerprints.forget(connection, model_id)
 
 
 def _item(row: Row) -> schemas.RecipeItem:

@@ -40,6 +40,7 @@ from mistline.work.requests import (
 from mistline.work.sandbox import run_child
 
 __all__ = [
+    "child",
     "cut_shard_views", "cut_slice", "cut_view", "footage_of", "local_models", "make_shard", "mend",
     "read_original", "reading",
     "sound", "source_footage", "stored",
@@ -136,7 +137,8 @@ async def local_models(recipe: Row | None, folder: Path) -> list[LocalModel]:
     return [LocalModel(card=row["card"], path=path) for row, path in zip(found, paths, strict=True)]
 
 
-async def _child(request: Request[A], report: Progress, seconds: float) -> A:
+async def child(request: Request[A], report: Progress = _silent, *, seconds: float) -> A:
+    """Run a step in a child process that may use most of the machine's memory."""
     return await run_child(
         request, what=request.name, memory_bytes=int(psutil.virtual_memory().total * 0.8), seconds=seconds,
         report=report, remedy="choose a lighter recipe or a smaller picture",
@@ -156,12 +158,12 @@ async def _make_plates(row: Row, report: Progress = _silent, *, anew: bool = Fal
     await _room(2 * _bytes(size, len(frames)), report)
     with media().workspace() as folder:
         native = await stored(sources.get, setup.truth_source) if setup.truth_source else None
-        made = await _child(
+        made = await child(
             Prepare(
                 name=row["source_name"], native=await source_footage(native, folder, frames) if native else None,
                 source=await source_footage(source, folder, frames), size=size,
                 setup=row["setup"], first=frames[0], frames=len(frames), rate=picture["rate"], out=folder,
-            ), report, settings().take_seconds,
+            ), report, seconds=settings().take_seconds,
         )  # fmt: skip
         kept = {"truth": source["picture_id"] if setup.has_truth else None, "input": source["picture_id"]}
         for part, facts in (("truth", made.truth), ("input", made.input)):
@@ -209,7 +211,7 @@ async def make_shard(
         if request.models:  # of others: one may never end on a picture of this size
             limit = MODEL_SECONDS_A_MEGAPIXEL * request.repeats * frames * target.megapixels
             seconds = min(seconds, MODEL_SECONDS + limit)
-        made = await _child(request, report, seconds)
+        made = await child(request, report, seconds=seconds)
         rate = (await stored(pictures.get, plate["input_picture"]))["rate"]
         facts = {**made.picture.model_dump(), "frames": row["frames"], "rate": rate}
         return made, await stored(pictures.keep, key, folder / "picture", facts, anew=anew)

@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from mistline.core.choose.arrival import Finding
 from mistline.core.colour import ReadAs
+from mistline.core.fingerprint import Fingerprint
 from mistline.core.frame import Region, Size
 from mistline.core.measure.alignment import Alignment, Gain
 from mistline.core.measure.survey import Survey
@@ -27,6 +28,7 @@ __all__ = [
     "CutSlice",
     "Delivered",
     "Done",
+    "FingerprintMade",
     "Footage",
     "InspectModel",
     "LocalModel",
@@ -56,6 +58,7 @@ __all__ = [
     "SuggestSpots",
     "SurveyClip",
     "Surveyed",
+    "TakeFingerprint",
     "TimeCrop",
     "Timing",
     "View",
@@ -451,3 +454,17 @@ class InspectModel(Request[ModelCard]):
 
     id: str
     path: Path
+
+
+class FingerprintMade(BaseModel):
+    """What a method does in general."""
+
+    found: Fingerprint
+
+
+class TakeFingerprint(Request[FingerprintMade]):
+    """Measure what a method does in general; its plates are written to `out`."""
+
+    method: str
+    out: Path
+    lane: Path

@@ -14,28 +14,35 @@ from typing import Any
 import psycopg
 from procrastinate import Blueprint, JobContext
 
+from mistline.core.fingerprint import of_method
 from mistline.core.frame import Size
+from mistline.core.methods import METHODS
 from mistline.core.methods.recipe import Recipe
-from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, ProcessingFailed
-from mistline.store import models, sources, speeds, takes
+from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, NotFound, ProcessingFailed
+from mistline.store import fingerprints, models, sources, speeds, takes
 from mistline.store.database import Connection, Row
 from mistline.store.files import media, original_key
 from mistline.store.settings import settings
 from mistline.work import making
 from mistline.work.joining import joined_alike, joined_scores, joined_timing
 from mistline.work.making import stored
-from mistline.work.requests import Axis, InspectModel, ShardMade, SurveyClip, TimeCrop, View
+from mistline.work.requests import Axis, InspectModel, ShardMade, SurveyClip, TakeFingerprint, TimeCrop, View
 from mistline.work.sandbox import run_child
 
 __all__ = [
     "LANES", "cut_shard_views", "cut_slice", "cut_view", "inspect_model", "jobs", "make_shard", "mend_picture",
-    "read_source", "survey_source", "time_crop",
+    "read_source", "survey_source", "take_fingerprint", "time_crop",
 ]  # fmt: skip
 
 log = logging.getLogger("mistline.work")
 jobs = Blueprint()
-TAKES, READING, FORECASTS = "takes", "reading", "forecasts"
-LANES = (TAKES, READING, FORECASTS)  # each works by itself: what is quick never waits for what is long
+TAKES, READING, FORECASTS, FINGERPRINTS = "takes", "reading", "forecasts", "fingerprints"
+LANES = (
+    TAKES,
+    READING,
+    FORECASTS,
+    FINGERPRINTS,
+)  # each works by itself: what is quick never waits for what is long
 REPORT_EVERY = 0.25
 BEHIND = -20  # priority of what nobody waits for
 
@@ -117,6 +124,41 @@ async def _inspect(row: Row) -> None:
         except ChildDied:
             raise BadModel(f"{row['name']} ends the process that tries it; choose another model.") from None
         await stored(models.finish, row["id"], card.model_dump())
+    await stored(models.learn)
+    version = METHODS[row["id"]].version
+    if await stored(fingerprints.ask, row["id"], version):
+        job = await take_fingerprint.configure(priority=BEHIND).defer_async(method=row["id"], version=version)
+        await stored(fingerprints.set_job, row["id"], version, job)
+
+
+@jobs.task(name="take_fingerprint", queue=FINGERPRINTS)
+async def take_fingerprint(method: str, version: int) -> None:
+    """Measure what a method does in general; it waits for the timing lane."""
+    await stored(models.learn)
+    if await stored(fingerprints.claim, method, version) is None:
+        return
+
+    def fail(error: str) -> Awaitable[None]:
+        return stored(fingerprints.fail, method, version, error)
+
+    await _with_outcome(_fingerprint(method, version), fail)
+
+
+async def _fingerprint(method: str, version: int) -> None:
+    if method not in METHODS or METHODS[method].version != version:
+        raise NotFound("This version of the method is no longer there.")
+    recipe = of_method(method)
+    with media().workspace() as folder:
+        plates = folder / "plates"
+        plates.mkdir()
+        made = await making.child(
+            TakeFingerprint(
+                name=recipe.name, method=method, out=plates, lane=settings().timing_lane,
+                models=await making.local_models(recipe.model_dump(), folder),
+            ), seconds=settings().take_seconds,
+        )  # fmt: skip
+        await asyncio.to_thread(fingerprints.keep_plates, plates, method, version)
+        await stored(fingerprints.finish, method, version, asdict(made.found))
 
 
 @jobs.task(name="make_shard", queue=TAKES, pass_context=True)

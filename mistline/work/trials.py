@@ -21,11 +21,12 @@ from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.setup import CHAIN_VERSION, AnySetup, NativeSetup, Plan, Setup
 from mistline.core.timing.forecast import Forecast, forecast
 from mistline.errors import Conflict, OutOfLimits
-from mistline.store import models, pictures, recipes, sources, speeds, takes, trials
+from mistline.store import fingerprints, models, pictures, recipes, sources, speeds, takes, trials
 from mistline.store.database import Connection, Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work import tasks
+from mistline.work.fingerprinting import queue_fingerprint
 from mistline.work.lane import Lane
 from mistline.work.making import reading, source_footage
 from mistline.work.queue import queue
@@ -530,10 +531,12 @@ def requeue_adrift() -> None:
     """Give a new job to everything that waits for one that is gone (a crash between two steps)."""
     with connect() as connection:
         lost_takes, lost_sources = takes.adrift(connection), sources.adrift(connection)
-        lost_models = models.adrift(connection)
+        lost_models, lost_fingerprints = models.adrift(connection), fingerprints.adrift(connection)
     for key, first in lost_takes:
         _queue_shard(key, first)
     for source_id in lost_sources:
         read_again(source_id)
     for model_id in lost_models:
         inspect_again(model_id)
+    for method, version in lost_fingerprints:
+        queue_fingerprint(method, version)

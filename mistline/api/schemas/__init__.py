@@ -1,6 +1,7 @@
 """What goes over the wire, a module a resource; the web client's types are generated from these."""
 
 from mistline.api.schemas.errors import *  # noqa: F403
+from mistline.api.schemas.fingerprints import *  # noqa: F403
 from mistline.api.schemas.looking import *  # noqa: F403
 from mistline.api.schemas.plans import *  # noqa: F403
 from mistline.api.schemas.playbook import *  # noqa: F403

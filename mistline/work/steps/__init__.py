@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from mistline.work import requests
-from mistline.work.steps import forecast, look, models, prepare, read, take
+from mistline.work.steps import fingerprint, forecast, look, models, prepare, read, take
 
 __all__ = ["STEPS"]
 
@@ -25,4 +25,5 @@ STEPS: dict[type[requests.Request[Any]], Callable[..., Any]] = {
     requests.MakeShard: take.make_shard,
     requests.TimeCrop: forecast.time_crop,
     requests.InspectModel: models.inspect,
+    requests.TakeFingerprint: fingerprint.fingerprint,
 }

@@ -68,6 +68,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fingerprints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Fingerprints
+         * @description What methods do in general, of every version that was measured, newest first.
+         */
+        get: operations["fingerprints"];
+        put?: never;
+        /**
+         * Measure
+         * @description Measure methods, or all of them, that have not been measured in their version.
+         */
+        post: operations["measureMethods"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fingerprints/{method}/{version}/beside/{other}/{other_version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description All figures of two methods or versions, and in words what changes from the first to the second.
+         */
+        get: operations["compareMethods"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fingerprints/{method}/{version}/{plate}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plate
+         * @description The standard plate or the rings, as the method was given them or made them; `charts` only names the version.
+         */
+        get: operations["methodPlate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/iiif/3/{identifier}": {
         parameters: {
             query?: never;
@@ -1269,6 +1333,14 @@ export interface components {
             turn: number;
         };
         /**
+         * Asked
+         * @description How many methods will be measured; the others are, or wait already.
+         */
+        Asked: {
+            /** Queued */
+            queued: number;
+        };
+        /**
          * Blend
          * @description Another chain, started from the same input, whose result is laid over by opacity.
          *
@@ -1369,6 +1441,22 @@ export interface components {
         Delivered: {
             /** Letter */
             letter: string;
+        };
+        /**
+         * Difference
+         * @description A figure of two fingerprints; `words` is empty where they are the same.
+         */
+        Difference: {
+            /** First */
+            first: number | null;
+            /** Name */
+            name: string;
+            /** Second */
+            second: number | null;
+            /** Unit */
+            unit: string;
+            /** Words */
+            words: string;
         };
         /**
          * Enlarging
@@ -1591,6 +1679,135 @@ export interface components {
             grave: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * Fingerprint
+         * @description What a recipe does to the charts.
+         *
+         *     Attributes
+         *     ----------
+         *     factor : float
+         *         How many times larger its results are.
+         *     in_noise : float
+         *         Sigma of the noise that all charts carried, code values of 8 bits; 0 where they were clean.
+         *     step : list of [place in input pixels, value]
+         *         Across an edge whose pixels are means of areas; 0 dark, 1 bright.
+         *     edge_width : float
+         *         10 to 90 % rise, result pixels.
+         *     over, under : float
+         *         Rims on the bright and on the dark side, % of the step.
+         *     response : list of Response
+         *         By frequency in cycles an input pixel.
+         *     edge_spectrum : list of [cycles an input pixel, share]
+         *         Of the step, up to what the result can hold.
+         *     half_at : float or None
+         *         Frequency at which half of a grating is left (across); None where more is left at the highest.
+         *     false : float or None
+         *         False frequencies beside the finest grating, % of it.
+         *     linearity : float or None
+         *         Response to gratings of twice the contrast over the response to the others, %; 100 is linear. None where nothing
+         *         is left of them.
+         *     shift_right, shift_down : float
+         *         Of coarse gratings, input pixels.
+         *     noise_gain, colour_noise_gain : float
+         *         Sigma after over sigma before, of white noise.
+         *     noise_bands, coarse_bands : dict
+         *         Luma noise gain by band (cycles an input pixel), of white and of coarse noise.
+         *     coarse_gain : float
+         *         Noise gain of coarse noise.
+         *     own_texture : float
+         *         What the result of a flat noisy field holds that is no filtered copy of the noise; code values.
+         *     border : float
+         *         How much more a flat colour deviates near the border than inside; code values.
+         *     crosstalk, grey_colour : float
+         *         A step in red in the other channels, % of it; colour that a grey step gets, code values.
+         *     greys : list of [level before, level after]
+         *         The tone curve.
+         *     tone : float
+         *         Largest change of a grey, code values.
+         */
+        Fingerprint: {
+            /** Border */
+            border: number;
+            /** Coarse Bands */
+            coarse_bands: {
+                [key: string]: number;
+            };
+            /** Coarse Gain */
+            coarse_gain: number;
+            /** Colour Noise Gain */
+            colour_noise_gain: number;
+            /** Crosstalk */
+            crosstalk: number;
+            /** Edge Spectrum */
+            edge_spectrum: number[][];
+            /** Edge Width */
+            edge_width: number | null;
+            /** Factor */
+            factor: number;
+            /** False */
+            false: number | null;
+            /** Grey Colour */
+            grey_colour: number;
+            /** Greys */
+            greys: number[][];
+            /** Half At */
+            half_at: number | null;
+            /** In Noise */
+            in_noise: number;
+            /** Linearity */
+            linearity: number | null;
+            /** Noise Bands */
+            noise_bands: {
+                [key: string]: number;
+            };
+            /** Noise Gain */
+            noise_gain: number;
+            /** Over */
+            over: number;
+            /** Own Texture */
+            own_texture: number;
+            /** Response */
+            response: components["schemas"]["Response"][];
+            /** Settings */
+            settings?: {
+                [key: string]: unknown;
+            }[];
+            /** Shift Down */
+            shift_down: number;
+            /** Shift Right */
+            shift_right: number;
+            /** Step */
+            step: number[][];
+            /** Tone */
+            tone: number;
+            /** Under */
+            under: number;
+        };
+        /**
+         * FingerprintShown
+         * @description What a version of a method does in general, on the charts of a version; `found` once it is ready.
+         */
+        FingerprintShown: {
+            /** Charts */
+            charts: number;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Error */
+            error: string | null;
+            found: components["schemas"]["Fingerprint"] | null;
+            /** Method */
+            method: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "measuring" | "ready" | "failed";
+            /** Version */
+            version: number;
         };
         /**
          * FrameTarget
@@ -2600,6 +2817,24 @@ export interface components {
             width: number;
         };
         /**
+         * Response
+         * @description What is left of a grating: of its amplitude, by the way it runs, and what else there is, over its RMS.
+         *
+         *     `false` is None in noise, which cannot be told from it.
+         */
+        Response: {
+            /** Across */
+            across: number;
+            /** Diagonal */
+            diagonal: number;
+            /** Down */
+            down: number;
+            /** False */
+            false: number | null;
+            /** Frequency */
+            frequency: number;
+        };
+        /**
          * Score
          * @description A figure and the parts behind it. Without a value it is infinite, or the note says why there is none.
          */
@@ -2904,6 +3139,14 @@ export interface components {
             warm_up?: number | null;
             /** Write */
             write?: number | null;
+        };
+        /**
+         * ToMeasure
+         * @description Which methods to measure; all that have not been where there is no list.
+         */
+        ToMeasure: {
+            /** Methods */
+            methods?: string[] | null;
         };
         /**
          * Traits
@@ -3396,6 +3639,137 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": unknown;
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fingerprints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FingerprintShown"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measureMethods: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToMeasure"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Asked"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareMethods: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                method: string;
+                version: number;
+                other: string;
+                other_version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    methodPlate: {
+        parameters: {
+            query?: {
+                charts?: number;
+            };
+            header?: never;
+            path: {
+                method: string;
+                version: number;
+                plate: "plate-before" | "plate-after" | "rings-before" | "rings-after";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             /** @description What went wrong, in a sentence */
