@@ -10,6 +10,7 @@ from mistline.core.setup import AnySetup, read_setup
 from mistline.store import recipes, sources, spots, trials
 from mistline.store.database import connect
 from mistline.store.settings import ROOT
+from mistline.work.fingerprinting import measure_methods
 from mistline.work.trials import LETTERS, aligned, import_original, start_trial
 
 __all__ = ["seed"]
@@ -40,6 +41,7 @@ def seed(folder: Path = PLATES) -> None:
         ids[plate["file"]] = str(row["id"])
     for trial in manifest["trials"]:
         _run(ids, trial)
+    measure_methods(None)
 
 
 def _setup(ids: dict[str, str], trial: dict[str, Any]) -> AnySetup:

@@ -85,5 +85,7 @@ def test_ones_own_recipe_enters_a_trial_with_its_settings_in_sight(page: Page, s
 def test_the_catalogue_lists_every_method_with_its_source(page: Page, app: Running) -> None:
     page.goto("/methods")
     for method in app.http.get("/api/methods").json():
-        expect(page.get_by_role("heading", name=method["name"], exact=True)).to_be_visible()
-        expect(page.get_by_text(method["reference"]).first).to_be_visible()
+        row = page.get_by_test_id(f"method-{method['id']}")
+        expect(row.get_by_role("heading", name=method["name"], exact=True)).to_be_visible()
+        row.get_by_role("button", name=f"All of {method['name']}", exact=True).click()
+        expect(row).to_contain_text(method["reference"])

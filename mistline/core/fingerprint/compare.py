@@ -23,11 +23,12 @@ class Figure:
     relative: bool = False
 
 
+FINE = -2  # of the gratings: 0.4 cycles a pixel
 FIGURES = (
     Figure("edge width", "px", 5.0, lambda found: found.edge_width, relative=True),
     Figure("bright rims", "%", 0.5, lambda found: found.over),
     Figure("dark rims", "%", 0.5, lambda found: found.under),
-    Figure("half of a grating left at", "cycles a pixel", 5.0, lambda found: found.half_at, relative=True),
+    Figure("fine patterns left", "%", 2.0, lambda found: 100 * found.response[FINE].across),
     Figure("false frequencies", "%", 1.0, lambda found: found.false),
     Figure("noise gain", "", 5.0, lambda found: found.noise_gain, relative=True),
     Figure("colour noise gain", "", 5.0, lambda found: found.colour_noise_gain, relative=True),

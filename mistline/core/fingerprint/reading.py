@@ -39,6 +39,7 @@ MARGIN = 12  # input pixels that are left out around a patch
 BANDS = {"1/32 to 1/16": (1 / 32, 1 / 16), "1/16 to 1/8": (1 / 16, 1 / 8), "1/8 to 1/4": (1 / 8, 1 / 4),
          "1/4 to 1/2": (1 / 4, 1.0)}  # fmt: skip
 BEYOND = "beyond the input"
+LEAST = 0.005  # of the variance of a field, for a band to be worth a figure
 WINDOW = 32  # input pixels
 BORDER = 8
 
@@ -182,7 +183,8 @@ def _power(plane: Array, factor: float) -> tuple[Real, Real, Real]:
 def read_noise_gain(field: Array, result: Array, factor: float) -> tuple[float, float, dict[str, float]]:
     """Sigma of a noisy field's result over that of the field: luma, colour, and luma by band.
 
-    What has finer structure than the input can hold is `BEYOND`, over all of the input.
+    Bands that hold hardly any of the field's noise are left out: nothing is measured there. What has finer structure
+    than the input can hold is `BEYOND`, over all of the input.
     """
     inner = round(MARGIN * factor)
     before, after = to_ycbcr(field[MARGIN:-MARGIN, MARGIN:-MARGIN]), to_ycbcr(result[inner:-inner, inner:-inner])
@@ -191,6 +193,8 @@ def read_noise_gain(field: Array, result: Array, factor: float) -> tuple[float, 
     bands = {}
     for name, (low, high) in BANDS.items():
         here = power[(radial >= low) & (radial < high)].sum()
+        if here < LEAST * power.sum():
+            continue
         there = made[(made_radial >= low) & (made_radial < high) & (made_widest <= 0.5)].sum()
         bands[name] = float(np.sqrt(there / here))
     if factor > 1:

@@ -17,6 +17,7 @@ const TOUCHED: Record<string, string[]> = {
   takes: ["queue", "trials"],
   sources: ["sources"],
   models: ["models", "methods"],
+  fingerprints: ["fingerprints"],
   speeds: ["plan"],
   trials: ["trials", "sources", "playbook"],
   verdicts: ["trials", "sources", "playbook"],

@@ -79,16 +79,20 @@ export function RecipesPage() {
   const methods = useMethods().data ?? [];
   const [blank, setBlank] = useState<{ recipe: Recipe; turn: number } | null>(null);
   const items = recipes.data ?? [];
-  const chosen = blank
-    ? null
-    : (items.find((recipe) => recipe.id === params.get("recipe")) ?? items[0] ?? null);
+  const chosen =
+    blank || params.has("from")
+      ? null
+      : (items.find((recipe) => recipe.id === params.get("recipe")) ?? items[0] ?? null);
   const open = (id: string | null) => {
     setBlank(null);
     setParams(id ? { recipe: id } : {}, { replace: true });
   };
+  const from = methods.find(({ id }) => id === params.get("from"));
   const begin = (recipe: Recipe) => setBlank({ recipe, turn: (blank?.turn ?? 0) + 1 });
   const start =
-    blank?.recipe ?? (chosen && { name: chosen.name, passes: chosen.passes, blend: chosen.blend });
+    blank?.recipe ??
+    (from && { name: from.name, passes: [{ method: from.id, settings: {} }] }) ??
+    (chosen && { name: chosen.name, passes: chosen.passes, blend: chosen.blend });
   return (
     <Page
       title="Recipes"
@@ -106,7 +110,7 @@ export function RecipesPage() {
         <List recipes={items} chosen={chosen?.id ?? null} choose={open} />
         {start && methods.length > 0 && (
           <RecipeEditor
-            key={blank ? `blank ${blank.turn}` : chosen?.id}
+            key={blank ? `blank ${blank.turn}` : (chosen?.id ?? from?.id)}
             id={chosen?.id ?? null}
             start={start}
             fixed={chosen?.shipped ?? false}
