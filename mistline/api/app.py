@@ -26,7 +26,18 @@ from starlette.exceptions import HTTPException
 from starlette.types import Scope
 
 from mistline import __version__
-from mistline.api import delivering, events, fingerprints, iiif, looking, recipes, schemas, shelf, trials
+from mistline.api import (
+    delivering,
+    events,
+    fingerprints,
+    iiif,
+    looking,
+    recipes,
+    schemas,
+    shelf,
+    standing_in,
+    trials,
+)
 from mistline.api.guard import PROBLEM_TYPE, Guard, problem_body
 from mistline.errors import MistlineError
 from mistline.store.settings import settings
@@ -185,6 +196,7 @@ def create_app() -> FastAPI:
         fingerprints.router,
         trials.router,
         delivering.router,
+        standing_in.router,
         looking.router,
         iiif.router,
         events.router,

@@ -13,6 +13,7 @@ __all__ = [
     "finish",
     "get",
     "kinds",
+    "like",
     "page",
     "purge",
     "read_again",
@@ -61,6 +62,11 @@ def page(connection: Connection, asked: Row, cursor: str | None, limit: int) -> 
     """
     rows = connection.execute(SQL["page"], {**paging.after(cursor), **asked, "limit": limit}).fetchall()
     return rows, paging.next_cursor(rows, limit)
+
+
+def like(connection: Connection, source_id: str, *, moving: bool) -> list[Row]:
+    """Other sources that are read, stills or clips, the newest first."""
+    return connection.execute(SQL["like"], {"id": source_id, "moving": moving}).fetchall()
 
 
 def edit(connection: Connection, source_id: str, *, name: str | None, kind: str | None, story: str | None) -> Row:

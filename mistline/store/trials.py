@@ -20,6 +20,7 @@ __all__ = [
     "restore",
     "same",
     "set_standing",
+    "stand_ins",
     "take_away",
     "verdicts",
 ]
@@ -97,6 +98,11 @@ def set_standing(connection: Connection, trial_id: str, letter: str, standing: s
     values = {"trial_id": trial_id, "letter": letter, "standing": standing, "reason": reason}
     if connection.execute(SQL["set_standing"], values).fetchone() is None:
         raise NotFound(f"There is no entry {letter} in this trial.")
+
+
+def stand_ins(connection: Connection, trial_id: str) -> list[Row]:
+    """Ids of the trials whose truth stands in for that of another, the oldest first."""
+    return connection.execute(SQL["stand_ins"], {"id": trial_id}).fetchall()
 
 
 def page(connection: Connection, cursor: str | None, limit: int) -> tuple[list[Row], str | None]:

@@ -11,7 +11,7 @@ from mistline.core.measure import MEASURES, Measure
 from mistline.core.setup import AnySetup
 from mistline.store.database import Row
 
-__all__ = ["Scoreboard", "scoreboard", "sentences", "spot_sentences"]
+__all__ = ["Scoreboard", "scoreboard", "sentences", "spot_sentences", "worth_by"]
 
 TIME = "time"
 
@@ -36,7 +36,7 @@ def _value(row: Row, measure: str) -> float:
     return math.inf if score["value"] is None else float(score["value"])
 
 
-def _worth(rows: Sequence[Row], measure: Measure) -> dict[str, float]:
+def worth_by(rows: Sequence[Row], measure: Measure) -> dict[str, float]:
     """How good the candidates are by a measure: more is better; what was not measured is left out."""
     racing = [row for row in rows if row["control"] is None]
     truth = next((row for row in rows if row["control"] == "truth"), None)
@@ -51,7 +51,7 @@ def _worth(rows: Sequence[Row], measure: Measure) -> dict[str, float]:
 def spot_sentences(rows: Mapping[str, Sequence[Row]], measure_id: str) -> list[str]:
     """What the spots, by name, say of the entries by a measure."""
     measure = MEASURES[measure_id]
-    worth = {spot: _worth(entries, measure) for spot, entries in rows.items()}
+    worth = {spot: worth_by(entries, measure) for spot, entries in rows.items()}
 
     def told(entries: Sequence[Row], letters: Mapping[str, float]) -> dict[str, str]:
         values = {row["letter"]: _value(row, measure_id) for row in entries if row["letter"] in letters}
@@ -66,7 +66,7 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     done = [row for row in entries if row["state"] == "done"]
     racing = [row for row in done if row["control"] is None]
     table: dict[str, dict[str, Mark]] = {row["letter"]: {} for row in racing}
-    worth = {measure.id: _worth(done, measure) for measure in MEASURES.values()}
+    worth = {measure.id: worth_by(done, measure) for measure in MEASURES.values()}
     for key, values in worth.items():
         for letter, mark in marks(values, MEASURES[key].tie, higher=True).items():
             table[letter][key] = mark

@@ -59,6 +59,7 @@ __all__ = [
     "retry_failed",
     "retry_take",
     "start_trial",
+    "start_trial_of",
 ]
 
 REPEATS = 3
@@ -412,6 +413,21 @@ def start_trial(
     """
     if not 1 <= len(set(recipe_ids)) <= MAX_ENTRIES:
         raise OutOfLimits(f"Choose 1 to {MAX_ENTRIES} recipes; {len(set(recipe_ids))} were chosen.")
+    with connect() as connection:
+        chosen = recipes.some(connection, list(recipe_ids))
+    return start_trial_of(chosen, source_id, name, setup, first, frames)
+
+
+def start_trial_of(
+    chosen: Sequence[Row],
+    source_id: str,
+    name: str,
+    setup: AnySetup,
+    first: int,
+    frames: int | None,
+    stands_in_for: str | None = None,
+) -> str:
+    """`start_trial` of recipes as rows; it may stand in for the truth of another trial."""
     new: list[str] = []
     unknown: list[Recipe] = []
     with connect() as connection:
@@ -425,9 +441,10 @@ def start_trial(
         trial = {
             "name": name.strip() or f"{source['name']}, {setup.words()}", "source_id": source_id,
             "setup": setup.model_dump(), "plate_key": digest(made_of), "first": part[0], "frames": part[1],
+            "stands_in_for": stands_in_for,
         }  # fmt: skip
         trial_id = trials.add(connection, trial)
-        for position, entrant in enumerate(_entrants(recipes.some(connection, list(recipe_ids)), setup)):
+        for position, entrant in enumerate(_entrants(chosen, setup)):
             if entrant.recipe:
                 entrant.recipe.check(sizes.input, sizes.target)
             take = _take(entrant, trial)

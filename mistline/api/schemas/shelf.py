@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field, computed_field
 
 from mistline.core.choose.suggest import suggest_kind
 from mistline.core.colour import ReadAs
+from mistline.core.degrade.compression import Jpeg
 from mistline.core.measure.survey import Stretch
 from mistline.core.methods import Traits
 
@@ -43,6 +44,7 @@ class Facts(BaseModel):
     colour: str
     file_type: str
     notes: list[str]
+    jpeg: Jpeg | None = Field(None, description="what the tables of a JPEG say; none for other files")
     frames: int = 1
     rate: str | None = Field(
         None, description='frames a second as an exact fraction, "24000/1001"; none for a still'

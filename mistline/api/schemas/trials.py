@@ -227,6 +227,7 @@ class Trial(BaseModel):
     beaten: dict[str, list[str]] = Field(
         description="for an entry those that are no worse in any figure, better in one and not slower"
     )
+    stands_in_for: UUID | None = Field(description="the trial without a truth that this one stands in for")
     break_even: BreakEven | None = Field(
         description="for a test against a native version of which the times were said"
     )

@@ -19,7 +19,9 @@ import numpy as np
 import simplejpeg
 import tifffile
 from PIL import Image
+from PIL.JpegImagePlugin import JpegImageFile, get_sampling
 
+from mistline.core.degrade.compression import Jpeg, quality_of
 from mistline.core.frame import Codes, Size
 from mistline.core.media.dpx import read_dpx, read_dpx_header
 from mistline.core.media.exr import read_exr, read_exr_size
@@ -31,6 +33,7 @@ from mistline.errors import BadMedia
 __all__ = ["MAX_MEGAPIXELS", "Still", "read_still", "signature"]
 
 MAX_MEGAPIXELS = 200
+HALF_EACH_WAY = 2  # of `get_sampling`
 UNNAMED, ASSOCIATED, UNASSOCIATED = 0, 1, 2  # ExtraSamples [2]_
 Image.MAX_IMAGE_PIXELS = None  # `_check_size` decides, on the header alone
 
@@ -60,6 +63,7 @@ class Still:
     channels: str
     colour: str
     notes: list[str] = field(default_factory=list)
+    jpeg: Jpeg | None = None
 
     @property
     def size(self) -> Size:
@@ -136,6 +140,7 @@ class _Read:
     notes: list[str] = field(default_factory=list)
     bits: int | None = None
     colour: str = ""
+    jpeg: Jpeg | None = None
 
 
 def _exif_orientation(image: Image.Image, notes: list[str]) -> int:
@@ -165,6 +170,7 @@ def _read_common(name: str, path: Path, kind: str) -> _Read:
         if frames > 1:
             notes.append(f"The file holds {frames} pictures, as an animation does; the first was read.")
         icc, orientation = image.info.get("icc_profile"), _exif_orientation(image, notes)
+        jpeg = _said_by_tables(image)
         clear = image.info.get("transparency") if image.mode in ("1", "L", "RGB", "I", "I;16") else None
         if image.mode == "CMYK":
             image, icc = from_cmyk(name, image, icc), None
@@ -187,7 +193,14 @@ def _read_common(name: str, path: Path, kind: str) -> _Read:
             codes = np.asarray(image)
         if clear is not None and not isinstance(clear, bytes) and (codes.ndim == 2 or codes.shape[2] in (1, 3)):
             codes = _keyed(codes, clear)
-        return _Read(codes, icc, orientation, png=png, notes=notes)
+        return _Read(codes, icc, orientation, png=png, notes=notes, jpeg=jpeg)
+
+
+def _said_by_tables(image: Image.Image) -> Jpeg | None:
+    if not isinstance(image, JpegImageFile) or not image.quantization:
+        return None
+    luma = image.quantization[min(image.quantization)]
+    return Jpeg(quality_of(luma), get_sampling(image) == HALF_EACH_WAY)
 
 
 def _note_damage(path: Path, notes: list[str]) -> None:
@@ -322,4 +335,12 @@ def read_still(path: Path, name: str, ending: str | None = None) -> Still:
         codes, colour = by_chunks(name, codes, read.png, notes)
     else:
         colour = read.colour or UNTAGGED
-    return Still(np.ascontiguousarray(codes), kind, read.bits or codes.dtype.itemsize * 8, channels, colour, notes)
+    return Still(
+        np.ascontiguousarray(codes),
+        kind,
+        read.bits or codes.dtype.itemsize * 8,
+        channels,
+        colour,
+        notes,
+        read.jpeg,
+    )

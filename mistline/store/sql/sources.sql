@@ -46,6 +46,14 @@ left join lateral (
 ) u on true
 order by s.created_at desc, s.id desc
 
+-- name: like
+-- What could stand in for a source: others that are read, moving as it does, the newest first.
+select id, name, kind, facts, traits, picture_id from sources
+where state = 'ready' and removed_at is null and id <> %(id)s and coalesce(facts ->> 'refused', '') = ''
+    and (coalesce((facts ->> 'frames')::int, 1) > 1) = %(moving)s
+order by created_at desc
+limit 500
+
 -- name: edit
 update sources set kind = coalesce(%(kind)s, kind), story = coalesce(%(story)s, story), name = coalesce(%(name)s, name)
 where id = %(id)s

@@ -1,6 +1,6 @@
 -- name: add
-insert into trials (name, source_id, setup, plate_key, first, frames)
-values (%(name)s, %(source_id)s, %(setup)s, %(plate_key)s, %(first)s, %(frames)s)
+insert into trials (name, source_id, setup, plate_key, first, frames, stands_in_for)
+values (%(name)s, %(source_id)s, %(setup)s, %(plate_key)s, %(first)s, %(frames)s, %(stands_in_for)s)
 returning id::text
 
 -- name: add_entry
@@ -55,6 +55,10 @@ join entries a on a.trial_id = %(id)s and a.take_key in (s.first, s.second)
 join entries b on b.trial_id = %(id)s and b.take_key in (s.first, s.second) and b.position > a.position
 where s.same and a.take_key <> b.take_key
 order by a.position, b.position
+
+-- name: stand_ins
+-- Trials whose truth stands in for that of another, the oldest first.
+select id::text from trials where stands_in_for = %(id)s and removed_at is null order by created_at, id
 
 -- name: page
 -- Trials, newest first, with how far along they are and the verdict in force.

@@ -1,6 +1,6 @@
 """Read an original that came from outside: a still or a clip."""
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 from statistics import median
 
 from mistline.core.measure import measure_traits
@@ -34,7 +34,7 @@ def _still(request: ReadOriginal, report: Progress) -> Original:
     facts = {
         "width": still.size.width, "height": still.size.height, "megapixels": still.size.megapixels,
         "bit_depth": still.bit_depth, "channels": still.channels, "colour": still.colour,
-        "file_type": still.file_type, "notes": still.notes,
+        "file_type": still.file_type, "notes": still.notes, "jpeg": asdict(still.jpeg) if still.jpeg else None,
     }  # fmt: skip
     return Original(facts=facts, traits=measure_traits(still.codes), picture=picture)
 

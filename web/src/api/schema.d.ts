@@ -1252,6 +1252,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/stand-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Stand Ins
+         * @description What could stand in for the truth of a trial without one, what does, and what that foretells by a measure.
+         */
+        get: operations["standIns"];
+        put?: never;
+        /**
+         * Stand In
+         * @description Try the recipes of a trial without a truth on material that has one; the ids of the new trials.
+         */
+        post: operations["standIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/verdicts": {
         parameters: {
             query?: never;
@@ -1331,6 +1355,31 @@ export interface components {
             scale: number;
             /** Turn */
             turn: number;
+        };
+        /**
+         * Analogy
+         * @description What stand-ins foretell by one measure.
+         *
+         *     Attributes
+         *     ----------
+         *     order : list of Placed
+         *         The best first; only what every stand-in ranks.
+         *     tau : float or None
+         *         Mean agreement of every two stand-ins' orders [1]_; None for fewer than two, or where all is tied.
+         *     held : float or None
+         *         Mean agreement of each stand-in's order with the one that the others foretell.
+         *     sentence : str
+         *         Both in words.
+         */
+        Analogy: {
+            /** Held */
+            held: number | null;
+            /** Order */
+            order: components["schemas"]["Placed"][];
+            /** Sentence */
+            sentence: string;
+            /** Tau */
+            tau: number | null;
         };
         /**
          * Asked
@@ -1414,6 +1463,20 @@ export interface components {
             small: number;
             /** Transfer */
             transfer: number;
+        };
+        /**
+         * Compared
+         * @description One trait of the real source and of a stand-in's input; None where it cannot be told.
+         */
+        Compared: {
+            /** Name */
+            name: string;
+            /** Real */
+            real: number | null;
+            /** Stand In */
+            stand_in: number | null;
+            /** Unit */
+            unit: string;
         };
         /**
          * Count
@@ -1578,6 +1641,8 @@ export interface components {
             frames: number;
             /** Height */
             height: number;
+            /** @description what the tables of a JPEG say; none for other files */
+            jpeg?: components["schemas"]["Jpeg"] | null;
             /** Megapixels */
             megapixels: number;
             /**
@@ -1864,6 +1929,16 @@ export interface components {
             new: boolean;
         };
         /**
+         * Jpeg
+         * @description What the tables of a JPEG say: about which quality, and whether colour is kept at half the size each way.
+         */
+        Jpeg: {
+            /** Half Chroma */
+            half_chroma: boolean;
+            /** Quality */
+            quality: number;
+        };
+        /**
          * Kind
          * @description A kind of footage.
          */
@@ -1919,6 +1994,20 @@ export interface components {
             /** Width */
             width: number;
             worst: components["schemas"]["Place"];
+        };
+        /**
+         * MeasureNamed
+         * @description A measure by which stand-ins can foretell.
+         */
+        MeasureNamed: {
+            /** Digits */
+            digits: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * MeasureShown
@@ -2403,6 +2492,18 @@ export interface components {
              * @description 11 at least, the window of SSIM
              */
             width: number;
+        };
+        /**
+         * Placed
+         * @description An entry in the order that the stand-ins foretell: its mean rank, and its rank on each of them.
+         */
+        Placed: {
+            /** Name */
+            name: string;
+            /** Rank */
+            rank: number;
+            /** Ranks */
+            ranks: number[];
         };
         /**
          * PlanAnswer
@@ -3002,6 +3103,99 @@ export interface components {
             width: number;
         };
         /**
+         * StandInCandidate
+         * @description Material on the Shelf that can stand in, and a word why.
+         */
+        StandInCandidate: {
+            /** Kind */
+            kind: string | null;
+            /** Name */
+            name: string;
+            /** Picture Id */
+            picture_id: string | null;
+            /**
+             * Source Id
+             * Format: uuid
+             */
+            source_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * StandInRequest
+         * @description Material to try a trial's recipes on, and how to damage it.
+         */
+        StandInRequest: {
+            setup: components["schemas"]["TruthSetup"];
+            /**
+             * Soft
+             * @description blur each so far that its edges rise as those of the real source do
+             * @default true
+             */
+            soft: boolean;
+            /** Source Ids */
+            source_ids: string[];
+        };
+        /**
+         * StandInShown
+         * @description A trial that stands in.
+         */
+        StandInShown: {
+            /**
+             * Compared
+             * @description traits of the real source and of this one's input
+             */
+            compared: components["schemas"]["Compared"][];
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Source Name */
+            source_name: string;
+            /** Takes */
+            takes: number;
+            /**
+             * Trial Id
+             * Format: uuid
+             */
+            trial_id: string;
+            /**
+             * Values
+             * @description the measure by the letters of the real trial; none where it is infinite
+             */
+            values: {
+                [key: string]: number | null;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
+         * StandIns
+         * @description What could stand in for the truth of a trial that has none, what does, and what that foretells.
+         */
+        StandIns: {
+            analogy: components["schemas"]["Analogy"];
+            /** Candidates */
+            candidates: components["schemas"]["StandInCandidate"][];
+            /**
+             * Left Out
+             * @description what the set-up does not imitate
+             */
+            left_out: string[];
+            /** Measure */
+            measure: string;
+            /** Measures */
+            measures: components["schemas"]["MeasureNamed"][];
+            /** Reasons */
+            reasons: string[];
+            /** @description damages as the real source seems to be damaged */
+            setup: components["schemas"]["TruthSetup"];
+            /** Stand Ins */
+            stand_ins: components["schemas"]["StandInShown"][];
+            /** Words */
+            words: string;
+        };
+        /**
          * StandingRequest
          * @description What is thought of an entry, and why; none takes it back.
          */
@@ -3291,6 +3485,11 @@ export interface components {
             source_id: string;
             /** Source Name */
             source_name: string;
+            /**
+             * Stands In For
+             * @description the trial without a truth that this one stands in for
+             */
+            stands_in_for: string | null;
             /** Truth Picture */
             truth_picture: string | null;
             /** Verdicts */
@@ -5815,6 +6014,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"][];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    standIns: {
+        parameters: {
+            query?: {
+                measure?: string | null;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandIns"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    standIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandInRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description What went wrong, in a sentence */
