@@ -10,6 +10,7 @@ from mistline.core.setup import AnySetup, read_setup
 from mistline.store import recipes, sources, spots, trials
 from mistline.store.database import connect
 from mistline.store.settings import ROOT
+from mistline.work import standing_in
 from mistline.work.fingerprinting import measure_methods
 from mistline.work.trials import LETTERS, aligned, import_original, start_trial
 
@@ -75,3 +76,7 @@ def _run(ids: dict[str, str], trial: dict[str, Any]) -> None:
         for remark in trial.get("remarks", []):
             letter = letters[remark["recipe"]]
             spots.add_remark(connection, {"trial_id": key, "letter": letter, "frame": 0, "note": "", **remark})
+    if stand_ins := [ids[name] for name in trial.get("stand_ins", [])]:
+        for stand_in in stand_ins:
+            _await_read(stand_in)
+        standing_in.start(key, stand_ins, standing_in.outlook(key, None).damage.setup, soft=True)

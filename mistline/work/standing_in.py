@@ -10,6 +10,7 @@ from mistline.core.choose.stand_in import (
     LikelyDamage,
     as_soft,
     compared,
+    corrected,
     damage_of,
     rank_candidates,
 )
@@ -96,9 +97,16 @@ def outlook(trial_id: str, measure: str | None) -> Outlook:
         ]
     by_id = {str(row["id"]): row for row in rows}
     ranked = rank_candidates(trial["kind"], real, factor, [_candidate(row) for row in rows])
-    found = {str(one.row["id"]): one.values for one in standing if one.values}
+    found = {
+        str(one.row["id"]): one.values for one in standing if one.values and one.done + one.failed == one.takes
+    }
+    tried = [
+        (one.setup, Traits(**one.row["input_traits"]))
+        for one in standing
+        if isinstance(one.setup, TruthSetup) and one.row["input_traits"]
+    ]
     return Outlook(
-        damage,
+        corrected(damage, tried, real),
         [(by_id[one.id], why) for one, why in ranked[:MOST]],
         standing,
         measure,

@@ -128,3 +128,24 @@ def test_5_a_clip_is_traced_by_what_is_read_on_each_frame(page: Page, app: Runni
     expect(measures).to_have_text(["Shimmer"])
     page.get_by_role("button", name="Forward").click()
     expect(page.locator("canvas[data-frame='1']")).to_have_count(3)
+
+
+def test_6_stand_ins_foretell_what_nobody_can_measure(page: Page, app: Running, job: dict[str, str]) -> None:
+    app.read("cat.png", as_png(np.ascontiguousarray(data.chelsea()[:300, :450].repeat(2, 0).repeat(2, 1))))
+    page.goto(f"/trials/{job['trial']}/scores")
+    section = page.get_by_test_id("stand-ins")
+    expect(section).to_contain_text("evidence by analogy")
+    section.get_by_role("button", name="Change the damage").click()
+    section.get_by_role("switch", name="Even noise").click()
+    expect(section.get_by_role("button", name="Changed by hand")).to_be_visible()
+    section.get_by_role("checkbox", name="cat.png").check()
+    section.get_by_role("button", name="Run one stand-in").click()
+    expect(section).to_contain_text("one of them cannot tell how well that carries over")
+    rows = page.get_by_test_id("foretold").locator("tbody tr")
+    expect(rows).to_have_count(2)
+    rows.nth(1).get_by_role("cell").nth(1).wait_for()
+    page.get_by_test_id("foretold").get_by_role("link", name="cat.png").click()
+    expect(page.get_by_role("link", name="It stands in for another")).to_be_visible()
+    key = page.url.split("/")[-2]
+    made = app.trial(key)
+    assert made["setup"]["noise"] == 10 and made["stands_in_for"] == job["trial"] and made["has_truth"]

@@ -128,7 +128,7 @@ def _sentence(
     ahead = [name for name in kept[0] if all(worth[name] >= max(worth.values()) - tie for worth in kept)]
     first = order[0].name
     count = len(kept)
-    where = "on the one stand-in" if count == 1 else f"on all {count} stand-ins"
+    where = {1: "on the one stand-in", 2: "on both stand-ins"}.get(count, f"on all {count} stand-ins")
     if len(ahead) == 1:
         lead = f"By {measure}, {ahead[0]} is best {where}"
     elif ahead:

@@ -10,7 +10,8 @@ References
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from math import log2
 from statistics import median
 
 from mistline.core.degrade.noise import sensor_code_values
@@ -18,7 +19,16 @@ from mistline.core.frame import Size
 from mistline.core.methods import Traits
 from mistline.core.setup.truth import LUMA_SHARE, TruthSetup
 
-__all__ = ["Candidate", "Compared", "LikelyDamage", "as_soft", "compared", "damage_of", "rank_candidates"]
+__all__ = [
+    "Candidate",
+    "Compared",
+    "LikelyDamage",
+    "as_soft",
+    "compared",
+    "corrected",
+    "damage_of",
+    "rank_candidates",
+]
 
 RISE = 2.563  # 10 to 90 % of a Gaussian edge, in sigmas [1]_
 SAMPLED = 1.3  # pixels: edges of a picture that was shrunk rise no less
@@ -26,6 +36,7 @@ LEAST_NOISE, LEAST_BLUR, MOST_BLUR = 0.5, 0.4, 10.0
 # Sigma of the finest octave against the next one: 1.9 to 2.3 of white noise, 1.1 to 1.4 after demosaicing (measured on
 # four photographs), less of grain and of enlarged noise.
 DEMOSAICED, COARSE = (0.9, 1.6), 0.8
+MILD = 85  # JPEG of less takes fine noise away, so that its spectrum tells no longer where it came from
 MOST_STOPS = 8.0
 SQUARES_AT = (
     (3.0, 88),
@@ -35,6 +46,7 @@ SQUARES_AT = (
     (35.0, 35),
     (60.0, 20),
 )  # %, and about which JPEG makes them
+MOST_STEP, NEAR_ENOUGH = 2.0, 0.1  # of a correction: what it may be, and what needs none
 CLEAN = 2.0  # code values, and % of squares, that material may have to stand in
 SMALLEST = 240  # pixels of the short side of an input
 
@@ -91,10 +103,12 @@ def damage_of(traits: Traits, factor: float, facts: Mapping[str, object]) -> Lik
     reasons: list[str] = []
     left_out: list[str] = []
     chosen: dict[str, object] = {"factor": factor}
+    _compression(chosen, reasons, left_out, traits, facts)
+    squeezed = _quality(chosen) < MILD
     sigma = traits.noise_sigma if traits.noise_sigma is not None else traits.noise_least
     if sigma >= LEAST_NOISE:
         middle, fine = (traits.noise_bands.get(band, 0.0) for band in ("1/8 to 1/4", "1/4 and finer"))
-        of_camera = DEMOSAICED[0] * middle < fine < DEMOSAICED[1] * middle
+        of_camera = DEMOSAICED[0] * middle < fine < DEMOSAICED[1] * middle and not squeezed
         level = median(level for level, _ in traits.noise_curve) if traits.noise_curve else traits.mean_level
         if of_camera and sigma <= sensor_code_values(MOST_STOPS, level):
             chosen["underexposed"] = _stops(sigma, level)
@@ -102,11 +116,10 @@ def damage_of(traits: Traits, factor: float, facts: Mapping[str, object]) -> Lik
         else:
             chosen["noise"] = round(min(sigma / LUMA_SHARE, 100.0), 1)
             reasons.append(f"{sigma:.1f} cv of luma noise")
-        if fine < COARSE * middle:
+        if fine < COARSE * middle and not squeezed:
             left_out.append("the real noise is coarser than what is added here")
         if traits.noise_sigma is None:
             left_out.append("its noise can only be told to be at least that")
-    _compression(chosen, reasons, left_out, traits, facts)
     if factor == 1 and len(chosen) == 1:
         chosen["noise"] = LEAST_NOISE
         left_out.append("nothing is measured of it that could be imitated")
@@ -128,6 +141,12 @@ def as_soft(setup: TruthSetup, real: Traits, stand_in: Traits) -> TruthSetup:
     return setup.model_copy(update={"blur": round(min(sigma * setup.factor, MOST_BLUR), 1)})
 
 
+def _quality(chosen: Mapping[str, object]) -> int:
+    """Of the JPEG that was chosen; 100 is none."""
+    quality = chosen.get("jpeg")
+    return quality if isinstance(quality, int) else 100
+
+
 def _compression(
     chosen: dict[str, object], reasons: list[str], left_out: list[str], traits: Traits, facts: Mapping[str, object]
 ) -> None:
@@ -145,6 +164,34 @@ def _compression(
         chosen["eight_bit"] = True
     if codec := facts.get("codec"):
         left_out.append(f"its codec, {codec}, whose rate factor nobody can read off it; set one yourself")
+
+
+def corrected(damage: LikelyDamage, tried: Sequence[tuple[TruthSetup, Traits]], real: Traits) -> LikelyDamage:
+    """The damage with as much noise as makes inputs as noisy as the real source, going by those made so far.
+
+    Shrinking is done before noise is added, but compression takes some of it away, and so does what the material hides:
+    what is left is measured.
+
+    Parameters
+    ----------
+    tried : (set-up, traits of the input that it made), the newest last
+    """
+    known = [(setup, traits.noise_sigma) for setup, traits in tried if traits.noise_sigma]
+    if not known or not real.noise_sigma:
+        return damage
+    setup, left = known[-1]
+    ratio = min(max(real.noise_sigma / left, 1 / MOST_STEP), MOST_STEP)
+    if abs(ratio - 1) < NEAR_ENOUGH:
+        ratio = 1.0  # near enough: as it was tried
+    if setup.noise and damage.setup.noise:
+        update = {"noise": round(min(setup.noise * ratio, 100.0), 1)}
+    elif setup.underexposed and damage.setup.underexposed:
+        # Shot noise doubles with two stops.
+        update = {"underexposed": round(min(max(setup.underexposed + 2 * log2(ratio), 0.1), 12.0), 1)}
+    else:
+        return damage
+    reason = f"{left:.1f} cv were left on a stand-in that was tried, and {real.noise_sigma:.1f} cv are wanted"
+    return replace(damage, setup=damage.setup.model_copy(update=update), reasons=[*damage.reasons, reason])
 
 
 def compared(real: Traits, stand_in: Traits) -> list[Compared]:

@@ -9,10 +9,15 @@ import { CELL, Figure } from "./ScoreTable";
 /** One measure at every spot, and what the spots together say. */
 export function AtSpots({ trial }: { trial: Trial }) {
   const spots = useSpots(trial.id).data ?? [];
-  const [chosen, choose] = useState(trial.lead);
+  const [asked, choose] = useState<string | null>(null);
   const done = trial.entries.filter(({ state }) => state === "done");
   const found = useAllSpotScores(trial.id, done.length > 0 ? spots.map(({ id }) => id) : [], done.length);
   const measured = found.filter(({ data }) => data).length;
+  const there = ({ id }: { id: string }) =>
+    found.some(({ data }) => data?.some(({ scores }) => scores[id]?.value != null));
+  const lead = trial.measures.find(({ id }) => id === trial.lead);
+  const chosen =
+    asked ?? (measured > 0 && lead && !there(lead) ? trial.measures.find(there)?.id : null) ?? trial.lead;
   const words = useSpotsInWords(trial.id, chosen, measured).data ?? [];
   const measure = trial.measures.find(({ id }) => id === chosen);
   if (spots.length === 0 || !measure)

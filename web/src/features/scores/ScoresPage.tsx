@@ -5,6 +5,7 @@ import { ButtonLink } from "../../ui/parts";
 import { AtSpots } from "./AtSpots";
 import { BreakEven } from "./BreakEven";
 import { ScoreTable } from "./ScoreTable";
+import { StandIns } from "./StandIns";
 import { TradeOffPlot } from "./TradeOffPlot";
 
 /** What each entry does to the picture, in one sentence with its numbers. */
@@ -146,6 +147,7 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
         <TradeOffPlot trial={trial} />
       </div>
       <BreakEven trial={trial} />
+      {!trial.has_truth && <StandIns trial={trial} />}
       <section className="mt-6">
         <h2 className="mb-2 text-xl font-semibold">At the spots</h2>
         <AtSpots trial={trial} />

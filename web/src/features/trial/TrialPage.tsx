@@ -1,5 +1,5 @@
 import { lazy, Suspense } from "react";
-import { Navigate, NavLink, Route, Routes, useLocation, useParams } from "react-router";
+import { Link, NavLink, Navigate, Route, Routes, useLocation, useParams } from "react-router";
 import type { Trial } from "../../api/client";
 import { problem } from "../../api/live";
 import { useSpots } from "../../api/marks";
@@ -31,6 +31,14 @@ function Steps({ trial }: { trial: Trial }) {
       <h1 className="min-w-0 truncate py-2 text-lg font-semibold" title={trial.name}>
         {trial.name}
       </h1>
+      {trial.stands_in_for && (
+        <Link
+          className="shrink-0 text-[14px] text-accent-deep underline underline-offset-4"
+          to={`/trials/${trial.stands_in_for}/scores`}
+        >
+          It stands in for another
+        </Link>
+      )}
       <nav aria-label="Trial" className="ml-auto flex shrink-0 gap-1">
         {STEPS.map(([step, name]) => (
           <NavLink
