@@ -17,11 +17,13 @@ from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
 from mistline.core.setup import AnySetup, NativeSetup, Plan, read_setup
 from mistline.core.timing.break_even import Shortcut
+from mistline.core.timing.cost import PriceBook
 from mistline.errors import Conflict, NotFound
-from mistline.store import pictures, speeds, takes, trials
+from mistline.store import pictures, prices, speeds, takes, trials
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
 from mistline.work.delivering import Stated
+from mistline.work.pricing import job_of, priced
 from mistline.work.requests import Timing
 from mistline.work.scoreboard import Scoreboard, scoreboard, sentences
 
@@ -168,6 +170,14 @@ def _measures(has_truth: bool, frames: int) -> list[schemas.MeasureShown]:
     return shown
 
 
+def _cost(trial: Row, entries: list[Row], book: PriceBook, megapixels: float) -> schemas.TrialCost:
+    found = priced(trial, entries, book, megapixels)
+    return schemas.TrialCost(
+        job=job_of(trial), currency=book.currency, priced=any(one.cost.year > 0 or one.note for one in found),
+        entries=[schemas.EntryCost(**vars(one)) for one in found],
+    )  # fmt: skip
+
+
 def _break_even(shortcut: Shortcut | None, entries: list[Row], frames: int) -> schemas.BreakEven | None:
     """What of the time that is left each entry takes, the quickest first; a stated time is marked as such."""
     if shortcut is None:
@@ -190,6 +200,7 @@ def _trial(trial_id: str) -> schemas.Trial:
         entries = trials.entries(connection, trial_id)
         verdicts = trials.verdicts(connection, trial_id)
         same = trials.same(connection, trial_id)
+        book, _ = prices.get(connection)
         ids = [row["truth_picture"], row["input_picture"], *(entry["picture_id"] for entry in entries)]
         shown = pictures.some(connection, [each for each in ids if each])
     board = scoreboard(entries)
@@ -197,6 +208,7 @@ def _trial(trial_id: str) -> schemas.Trial:
     settled = setup.at(size)
     fields = {name: row[name] for name in schemas.Trial.model_fields if name in row and name != "setup"}
     measures = _measures(setup.has_truth, row["frames"])
+    plan = setup.plan(size)
     return schemas.Trial(
         **fields,
         setup=setup,
@@ -206,10 +218,11 @@ def _trial(trial_id: str) -> schemas.Trial:
         rate=row["facts"].get("rate"),
         fronts=board.fronts,
         beaten=board.beaten,
-        plan=_plan(size, setup.plan(size), len(entries), row["frames"], [], []),
+        plan=_plan(size, plan, len(entries), row["frames"], [], []),
         entries=_entries(entries, settled, board),
         pictures=[schemas.Picture(**picture, tile=pictures.TILE) for picture in shown],
         break_even=_break_even(setup.shortcut, entries, row["frames"]),
+        cost=_cost(row, entries, book, plan.target.megapixels),
         same=[schemas.Pair(**pair) for pair in same],
         has_truth=setup.has_truth,
         measures=measures,

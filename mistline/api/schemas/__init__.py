@@ -5,6 +5,7 @@ from mistline.api.schemas.fingerprints import *  # noqa: F403
 from mistline.api.schemas.looking import *  # noqa: F403
 from mistline.api.schemas.plans import *  # noqa: F403
 from mistline.api.schemas.playbook import *  # noqa: F403
+from mistline.api.schemas.prices import *  # noqa: F403
 from mistline.api.schemas.queue import *  # noqa: F403
 from mistline.api.schemas.recipes import *  # noqa: F403
 from mistline.api.schemas.shelf import *  # noqa: F403

@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from mistline.api.schemas.looking import Standing
 from mistline.api.schemas.plans import PlanAnswer, PlanRequest
+from mistline.api.schemas.prices import TrialCost
 from mistline.api.schemas.shelf import Picture
 from mistline.core.choose.arrival import Finding
 from mistline.core.choose.ranking import Mark
@@ -231,6 +232,7 @@ class Trial(BaseModel):
     break_even: BreakEven | None = Field(
         description="for a test against a native version of which the times were said"
     )
+    cost: TrialCost
     same: list[Pair] = Field(description="pairs of entries that no eye can tell apart")
     verdicts: list[Verdict]
     created_at: datetime

@@ -496,6 +496,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Prices
+         * @description The price book.
+         */
+        get: operations["prices"];
+        /**
+         * Put Prices
+         * @description Change the price book that was read at a version; refused where somebody else has changed it since.
+         */
+        put: operations["putPrices"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/queue": {
         parameters: {
             query?: never;
@@ -1044,6 +1068,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Job
+         * @description Say what work a trial is about: how many frames, how often a year.
+         */
+        put: operations["setJob"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/pixels": {
         parameters: {
             query?: never;
@@ -1479,6 +1523,26 @@ export interface components {
             unit: string;
         };
         /**
+         * Cost
+         * @description Running costs of a frame, of a minute of footage (None for stills) and of the job; all of a year.
+         *
+         *     `seconds` is the processing of the job; None where no time is known. Then the machine's time is not in the costs.
+         */
+        Cost: {
+            /** Fixed A Year */
+            fixed_a_year: number;
+            /** Frame */
+            frame: number;
+            /** Job */
+            job: number;
+            /** Minute */
+            minute: number | null;
+            /** Seconds */
+            seconds: number | null;
+            /** Year */
+            year: number;
+        };
+        /**
          * Count
          * @description How many things an action touched.
          */
@@ -1608,6 +1672,22 @@ export interface components {
             timing: components["schemas"]["Timing"] | null;
             /** Words */
             words: string;
+        };
+        /**
+         * EntryCost
+         * @description What an entry costs.
+         */
+        EntryCost: {
+            cost: components["schemas"]["Cost"];
+            /** Letter */
+            letter: string;
+            /** Note */
+            note: string;
+            /**
+             * Stated
+             * @description its time or fee is what somebody says, not measured
+             */
+            stated: boolean;
         };
         /**
          * Facts
@@ -1927,6 +2007,22 @@ export interface components {
             model: components["schemas"]["Model"];
             /** New */
             new: boolean;
+        };
+        /**
+         * Job
+         * @description The work that is to be done: frames (or stills), and how often a year.
+         */
+        Job: {
+            /**
+             * A Year
+             * @default 1
+             */
+            a_year: number;
+            /**
+             * Frames
+             * @default 1
+             */
+            frames: number;
         };
         /**
          * Jpeg
@@ -2679,6 +2775,88 @@ export interface components {
             source_id: string;
         };
         /**
+         * Price
+         * @description What a method or tool is paid for with; what is 0 is not asked.
+         */
+        Price: {
+            /**
+             * Credit
+             * @description price of one credit
+             * @default 0
+             */
+            credit: number;
+            /**
+             * Credits
+             * @description credits a unit
+             * @default 0
+             */
+            credits: number;
+            /**
+             * Fee
+             * @description a unit
+             * @default 0
+             */
+            fee: number;
+            /**
+             * Licence
+             * @description paid once
+             * @default 0
+             */
+            licence: number;
+            /**
+             * Licence Years
+             * @description years that it is shared out over
+             * @default 3
+             */
+            licence_years: number;
+            /**
+             * Month
+             * @description subscription a month
+             * @default 0
+             */
+            month: number;
+            /**
+             * Unit
+             * @description a frame of the result, a megapixel of it, or a minute of footage
+             * @default frame
+             * @enum {string}
+             */
+            unit: "frame" | "megapixel" | "minute";
+        };
+        /**
+         * PriceBook
+         * @description All prices: of an hour of the machine, and of methods (by id) and tools (by name).
+         */
+        PriceBook: {
+            /**
+             * Currency
+             * @default EUR
+             */
+            currency: string;
+            /**
+             * Machine Hour
+             * @default 0
+             */
+            machine_hour: number;
+            /** Methods */
+            methods?: {
+                [key: string]: components["schemas"]["Price"];
+            };
+            /** Tools */
+            tools?: {
+                [key: string]: components["schemas"]["Price"];
+            };
+        };
+        /**
+         * PriceBookShown
+         * @description The price book and the version at which it was read: a change names it, so that nothing is overwritten.
+         */
+        PriceBookShown: {
+            book: components["schemas"]["PriceBook"];
+            /** Version */
+            version: number;
+        };
+        /**
          * PrintTarget
          * @description A print of a width or height at a resolution.
          */
@@ -3406,6 +3584,7 @@ export interface components {
             bit_depth: number;
             /** @description for a test against a native version of which the times were said */
             break_even: components["schemas"]["BreakEven"] | null;
+            cost: components["schemas"]["TrialCost"];
             /**
              * Created At
              * Format: date-time
@@ -3496,6 +3675,22 @@ export interface components {
             verdicts: components["schemas"]["Verdict"][];
             /** Words */
             words: string;
+        };
+        /**
+         * TrialCost
+         * @description What the entries of a trial cost for a job.
+         */
+        TrialCost: {
+            /** Currency */
+            currency: string;
+            /** Entries */
+            entries: components["schemas"]["EntryCost"][];
+            job: components["schemas"]["Job"];
+            /**
+             * Priced
+             * @description whether the price book asks anything of any of them
+             */
+            priced: boolean;
         };
         /**
          * TrialItem
@@ -4579,6 +4774,68 @@ export interface operations {
             };
         };
     };
+    prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceBookShown"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putPrices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceBookShown"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceBookShown"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     queue: {
         parameters: {
             query?: never;
@@ -5620,6 +5877,39 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Job"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

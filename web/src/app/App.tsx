@@ -1,6 +1,7 @@
 import { NavLink, Navigate, Route, Routes } from "react-router";
 import { useLive } from "../api/live";
 import { PlaybookPage } from "../features/playbook/PlaybookPage";
+import { PricesPage } from "../features/prices/PricesPage";
 import { MethodsPage } from "../features/recipes/MethodsPage";
 import { RecipesPage } from "../features/recipes/RecipesPage";
 import { ShelfPage } from "../features/shelf/ShelfPage";
@@ -67,6 +68,7 @@ export function App() {
           <Route path="/trials/:id/*" element={<TrialPage />} />
           <Route path="/recipes" element={<RecipesPage />} />
           <Route path="/methods" element={<MethodsPage />} />
+          <Route path="/prices" element={<PricesPage />} />
           <Route path="/playbook" element={<PlaybookPage />} />
           <Route path="*" element={<Lost />} />
         </Routes>

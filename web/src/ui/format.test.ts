@@ -12,6 +12,7 @@ import {
   frameOf,
   timecode,
   zoomText,
+  money,
 } from "./format";
 import { DASHES, dashOf } from "./letters";
 
@@ -104,4 +105,15 @@ it("says lengths and data rates", () => {
   expect(lasting(25 * 125, 25)).toBe("2 min 5 s");
   expect(dataRate(5_143_104)).toBe("5.14 Mbit/s");
   expect(dataRate(640_000)).toBe("640 kbit/s");
+});
+
+it("tells small amounts with digits that count, large ones without cents", () => {
+  expect([0, 0.00001, 0.00123, 0.5, 12.345, 4321.5].map(money)).toEqual([
+    "0",
+    "< 0.0001",
+    "0.0012",
+    "0.50",
+    "12.35",
+    "4322",
+  ]);
 });

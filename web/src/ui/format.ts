@@ -26,6 +26,13 @@ export function noise(traits: { noise_sigma: number | null; noise_colour?: numbe
   return `${traits.noise_sigma.toFixed(1)} cv${colour}`;
 }
 
+/** An amount without its currency: cents where there are any, more digits where it is small. */
+export const money = (value: number): string => {
+  if (value === 0) return "0";
+  if (value < 0.0001) return "< 0.0001";
+  return value < 0.095 ? value.toPrecision(2) : value.toFixed(value < 1000 ? 2 : 0);
+};
+
 export const zoomText = (zoom: number) => `${Number((zoom * 100).toPrecision(3))} %`;
 
 export const pixels = (size: { width: number; height: number }) => `${size.width} × ${size.height}`;

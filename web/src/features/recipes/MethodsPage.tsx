@@ -3,7 +3,7 @@ import type { Method } from "../../api/client";
 import { keyOf, useFingerprints, useMeasureMethods, type Fingerprint } from "../../api/fingerprints";
 import { problem } from "../../api/live";
 import { useMethods } from "../../api/queries";
-import { Button, Empty, FIELD, Page, Trouble } from "../../ui/parts";
+import { Button, ButtonLink, Empty, FIELD, Page, Trouble } from "../../ui/parts";
 import { Beside } from "./Beside";
 import { byFamily } from "./form";
 import { MethodRow } from "./MethodRow";
@@ -81,7 +81,15 @@ export function MethodsPage() {
   };
   const [first, second] = asked.found;
   return (
-    <Page title="Methods" actions={<MeasureAll missing={missing} waiting={waiting} />}>
+    <Page
+      title="Methods"
+      actions={
+        <>
+          <MeasureAll missing={missing} waiting={waiting} />
+          <ButtonLink to="/prices">Price book</ButtonLink>
+        </>
+      }
+    >
       <Models />
       <Trouble error={problem(methods)} />
       <div className="mb-4 flex flex-wrap items-center gap-4">

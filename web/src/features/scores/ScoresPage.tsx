@@ -4,6 +4,7 @@ import { LetterPlate } from "../../ui/LetterPlate";
 import { ButtonLink } from "../../ui/parts";
 import { AtSpots } from "./AtSpots";
 import { BreakEven } from "./BreakEven";
+import { Costs } from "./Costs";
 import { ScoreTable } from "./ScoreTable";
 import { StandIns } from "./StandIns";
 import { TradeOffPlot } from "./TradeOffPlot";
@@ -147,6 +148,7 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
         <TradeOffPlot trial={trial} />
       </div>
       <BreakEven trial={trial} />
+      <Costs trial={trial} />
       {!trial.has_truth && <StandIns trial={trial} />}
       <section className="mt-6">
         <h2 className="mb-2 text-xl font-semibold">At the spots</h2>

@@ -3,7 +3,7 @@ import type { Entry, Trial } from "../../api/client";
 import { dashOf } from "../../ui/letters";
 import { FIELD } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
-import { axesOf, COSTS, decades, evenSteps, type Axis } from "./axes";
+import { axesOf, decades, evenSteps, type Axis } from "./axes";
 
 interface Point {
   letter: string;
@@ -88,7 +88,7 @@ export function TradeOffPlot({ trial }: { trial: Trial }) {
   const find = (id: string, otherwise: Axis | undefined) => axes.find((axis) => axis.id === id) ?? otherwise;
   const up = find(
     chosen.up,
-    axes.find((axis) => !COSTS.includes(axis)),
+    axes.find(({ id }) => trial.measures.some((measure) => measure.id === id)),
   );
   const across = find(chosen.across, axes[0]);
   const points = up && across ? trial.entries.flatMap((entry) => pointOf(entry, across, up)) : [];

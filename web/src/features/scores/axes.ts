@@ -1,5 +1,5 @@
-import type { Entry, Measure, Trial } from "../../api/client";
-import { bytes, seconds } from "../../ui/format";
+import type { Cost, Entry, Measure, Trial } from "../../api/client";
+import { bytes, money, seconds } from "../../ui/format";
 import { aim } from "./notes";
 
 /** What an axis of the plot can show: a cost, or a measure by its id. */
@@ -53,10 +53,33 @@ export const axisOf = (measure: Measure): Axis => ({
   text: (value) => value.toFixed(measure.digits),
 });
 
+/** Money, where the price book asks for any. */
+const moneyAxes = ({ cost }: Trial): Axis[] => {
+  const found = new Map(cost.entries.map((one) => [one.letter, one.cost]));
+  const axis = (id: string, name: string, of: (one: Cost) => number): Axis => ({
+    id,
+    name: `${name}, ${cost.currency}`,
+    aim: "less is better",
+    logarithmic: false,
+    of: ({ letter }) => {
+      const one = found.get(letter);
+      return one ? of(one) : null;
+    },
+    text: (value) => money(value),
+  });
+  if (!cost.priced) return [];
+  return [
+    axis("cost", "cost of one frame", ({ frame }) => frame),
+    axis("year", "cost of a year", ({ year }) => year),
+  ];
+};
+
 /** Costs, and the measures of which a finite value is there. */
 export const axesOf = (trial: Trial): Axis[] => {
   const measures = trial.measures.map(axisOf);
-  return [...COSTS, ...measures].filter((axis) => trial.entries.some((entry) => axis.of(entry) !== null));
+  return [...COSTS, ...moneyAxes(trial), ...measures].filter((axis) =>
+    trial.entries.some((entry) => axis.of(entry) !== null),
+  );
 };
 
 /** A ladder of 1-2-5 steps a decade that spans positive values. */

@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { Entry, Remark, Trial } from "../../api/client";
 import { useRemarks } from "../../api/marks";
 import { useKinds, useWriteVerdict } from "../../api/queries";
-import { day, seconds } from "../../ui/format";
+import { day, money, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Button, Page, Trouble } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
@@ -20,7 +20,12 @@ function evidence(trial: Trial, entry: Entry, remarks: Remark[]): string {
     const figure = score.value?.toFixed(measure.digits) ?? atMost(score, measure);
     return figure === null ? [] : [`${measure.name} ${figure} ${measure.unit}`.trim()];
   });
-  const parts = [...figures, entry.timing?.median != null && `${seconds(entry.timing.median)} a frame`];
+  const cost = trial.cost.priced && trial.cost.entries.find(({ letter }) => letter === entry.letter)?.cost;
+  const parts = [
+    ...figures,
+    entry.timing?.median != null && `${seconds(entry.timing.median)} a frame`,
+    cost && `${money(cost.job)} ${trial.cost.currency} for the job`,
+  ];
   return [
     parts.filter(Boolean).join(", "),
     seen.length > 0 && `${seen.length} remark${seen.length > 1 ? "s" : ""}`,
