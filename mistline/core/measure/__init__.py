@@ -17,6 +17,7 @@ from mistline.core.measure import (
     noise,
     psnr,
     registration,
+    seen_colour,
     ssim,
 )
 from mistline.core.measure.areas import flat_share
@@ -33,8 +34,8 @@ __all__ = [
 
 HEADINGS = ("close to the truth", "noise", "detail", "edges", "colour", "compression", "lettering", "in motion")
 MODULES = (
-    psnr, ssim, gradients, information, registration, noise, blotch, detail, edges, colour_difference, colour_shift,
-    compression, lettering, motion,
+    psnr, ssim, gradients, information, registration, noise, blotch, detail, edges, colour_difference, seen_colour,
+    colour_shift, compression, lettering, motion,
 )  # fmt: skip
 MEASURES: dict[str, Measure] = {
     measure.id: measure

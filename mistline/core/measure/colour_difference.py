@@ -16,7 +16,7 @@ import numpy as np
 from mistline.core.frame import Array, decode_srgb
 from mistline.core.measure.measure import Evidence, Measure, Measured, by_rows, shape
 
-__all__ = ["MEASURES", "ciede2000", "lab"]
+__all__ = ["MEASURES", "TO_XYZ", "WHITE", "ciede2000", "from_xyz", "lab"]
 
 TO_XYZ = np.array(
     [[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]], np.float64
@@ -30,7 +30,11 @@ KEPT = 2**20  # pixels of a truth whose L*a*b* is kept for its other results
 def lab(pixels: Array) -> Array:
     """CIE L*a*b* (D65) of encoded sRGB (H, W, 3) float; grey pixels of one channel are taken as neutral."""
     rgb = pixels if pixels.shape[2] == 3 else np.repeat(pixels, 3, axis=2)
-    xyz = decode_srgb(rgb) @ (TO_XYZ / WHITE[:, None]).T.astype(pixels.dtype)
+    return from_xyz(decode_srgb(rgb) @ (TO_XYZ / WHITE[:, None]).T.astype(pixels.dtype))
+
+
+def from_xyz(xyz: Array) -> Array:
+    """CIE L*a*b* of X, Y and Z, each over that of the white."""
     f = np.cbrt(xyz)
     np.copyto(f, (24389 / 27 * xyz + 16) / 116, where=xyz <= 216 / 24389)
     out = np.empty_like(f)
