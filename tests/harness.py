@@ -15,6 +15,7 @@ from pathlib import Path
 import httpx
 import psutil
 import psycopg
+from pydantic import BaseModel
 
 from mistline.store import database, recipes
 from mistline.store.settings import ROOT
@@ -74,6 +75,12 @@ class Running:
     server: subprocess.Popen[bytes] = field(init=False)
     worker: subprocess.Popen[bytes] = field(init=False)
     http: httpx.Client = field(init=False)
+
+    def describe(self, connector: BaseModel) -> None:
+        """Put the description of a service where this Mistline looks for them."""
+        folder = Path(self.environment["MISTLINE_CONNECTORS"])
+        folder.mkdir(exist_ok=True)
+        (folder / "service.json").write_text(connector.model_dump_json())
 
     def __post_init__(self) -> None:
         self.http = httpx.Client(base_url=self.address, timeout=PATIENCE)
@@ -164,6 +171,7 @@ def running(cluster_url: str, folder: Path) -> Iterator[Running]:
     environment = {**os.environ, "MISTLINE_DATABASE_URL": url, "MISTLINE_MEDIA_URL": media.as_uri()}
     environment["MISTLINE_TIMING_LANE"] = str(folder / "lane")  # tests at once do not wait for each other
     environment["MISTLINE_PORT"] = str(port)
+    environment["MISTLINE_CONNECTORS"] = str(folder / "connectors")
     app = Running(f"http://127.0.0.1:{port}", environment, media)
     app.start_worker()
     try:

@@ -28,6 +28,7 @@ from starlette.types import Scope
 from mistline import __version__
 from mistline.api import (
     delivering,
+    errands,
     events,
     fingerprints,
     iiif,
@@ -199,6 +200,7 @@ def create_app() -> FastAPI:
         delivering.router,
         standing_in.router,
         prices.router,
+        errands.router,
         looking.router,
         iiif.router,
         events.router,

@@ -25,12 +25,18 @@ class Settings(BaseSettings):
     host: str = "127.0.0.1"
     port: int = 8765
     allowed_hosts: list[str] = []
+    connectors: Path | None = None
     web: Path = ROOT / "web" / "dist"
     reader_memory_bytes: int = 6 * 2**30
     reader_seconds: float = 120
     model_seconds: float = 90
     take_seconds: float = 4 * 3600
     timing_lane: Path = Path(tempfile.gettempdir()) / "mistline-timing-lane.lock"
+
+    @property
+    def connectors_folder(self) -> Path:
+        """Where remote services are described."""
+        return self.connectors or self.data / "connectors"
 
     @property
     def media(self) -> str:

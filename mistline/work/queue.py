@@ -11,12 +11,18 @@ from mistline.work import tasks
 __all__ = ["apply_schema", "queue"]
 
 
+MOST = len(tasks.LANES) + 4  # connections: each lane of a worker listens on one of its own
+
+
 @lru_cache
 def queue() -> procrastinate.App:
     """Return the queue of this process, with all tasks."""
-    connector = procrastinate.PsycopgConnector(conninfo=settings().database_url, min_size=1, max_size=4)
+    from mistline.work import errands  # which uses the use cases, and these the queue
+
+    connector = procrastinate.PsycopgConnector(conninfo=settings().database_url, min_size=1, max_size=MOST)
     app = procrastinate.App(connector=connector)
     app.add_tasks_from(tasks.jobs, namespace="mistline")
+    app.add_tasks_from(errands.jobs, namespace="mistline.errands")
     return app
 
 

@@ -30,24 +30,20 @@ from mistline.work.requests import Axis, InspectModel, ShardMade, SurveyClip, Ta
 from mistline.work.sandbox import run_child
 
 __all__ = [
-    "LANES", "cut_shard_views", "cut_slice", "cut_view", "inspect_model", "jobs", "make_shard", "mend_picture",
-    "read_source", "survey_source", "take_fingerprint", "time_crop",
+    "ERRANDS", "LANES", "cut_shard_views", "cut_slice", "cut_view", "inspect_model", "jobs", "make_shard",
+    "mend_picture", "read_source", "survey_source", "take_fingerprint", "time_crop", "with_outcome",
 ]  # fmt: skip
 
 log = logging.getLogger("mistline.work")
 jobs = Blueprint()
-TAKES, READING, FORECASTS, FINGERPRINTS = "takes", "reading", "forecasts", "fingerprints"
-LANES = (
-    TAKES,
-    READING,
-    FORECASTS,
-    FINGERPRINTS,
-)  # each works by itself: what is quick never waits for what is long
+TAKES, READING, FORECASTS, FINGERPRINTS, ERRANDS = "takes", "reading", "forecasts", "fingerprints", "errands"
+# Each works by itself: what is quick never waits for what is long.
+LANES = (TAKES, READING, FORECASTS, FINGERPRINTS, ERRANDS)
 REPORT_EVERY = 0.25
 BEHIND = -20  # priority of what nobody waits for
 
 
-async def _with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[None]]) -> None:
+async def with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[None]]) -> None:
     """Run a step; whatever goes wrong is told in a sentence, but a lost database just means: later.
 
     A job that raises is given to somebody again (`requeue_adrift`), so only what passes by itself may be raised.
@@ -76,7 +72,7 @@ async def read_source(source_id: str) -> None:
     """Decode an original in a child process and put what was read on the Shelf."""
     row = await stored(sources.claim, source_id)
     if row is not None:
-        await _with_outcome(_read(row), lambda error: stored(sources.fail, source_id, error))
+        await with_outcome(_read(row), lambda error: stored(sources.fail, source_id, error))
 
 
 async def _read(row: Row) -> None:
@@ -109,7 +105,7 @@ async def inspect_model(key: str) -> None:
     """Look into a dropped-in model in a child process; it becomes a method, or it is said why not."""
     row = await stored(models.claim, key)
     if row is not None:
-        await _with_outcome(_inspect(row), lambda error: stored(models.fail, key, error))
+        await with_outcome(_inspect(row), lambda error: stored(models.fail, key, error))
 
 
 async def _inspect(row: Row) -> None:
@@ -141,7 +137,7 @@ async def take_fingerprint(method: str, version: int) -> None:
     def fail(error: str) -> Awaitable[None]:
         return stored(fingerprints.fail, method, version, error)
 
-    await _with_outcome(_fingerprint(method, version), fail)
+    await with_outcome(_fingerprint(method, version), fail)
 
 
 async def _fingerprint(method: str, version: int) -> None:
@@ -171,7 +167,7 @@ async def make_shard(context: JobContext, key: str, first: int) -> None:
     if frames is None:
         return
     try:
-        await _with_outcome(_shard(row, first, frames, expected), lambda error: stored(takes.fail, key, error))
+        await with_outcome(_shard(row, first, frames, expected), lambda error: stored(takes.fail, key, error))
     except asyncio.CancelledError:
         # Cancelled by people: the row says so already. Worker stopping: somebody else goes on.
         await asyncio.shield(stored(takes.release, key, first))

@@ -9,9 +9,10 @@ from mistline.core.timing.machine import this_machine
 from mistline.store import speeds
 from mistline.store.database import connect
 from mistline.store.files import media
+from mistline.work import errands
 from mistline.work.queue import queue
 from mistline.work.sandbox import warm_up
-from mistline.work.tasks import LANES
+from mistline.work.tasks import ERRANDS, LANES
 from mistline.work.trials import purge_removed, requeue_adrift
 
 __all__ = ["main"]
@@ -19,6 +20,7 @@ __all__ = ["main"]
 log = logging.getLogger("mistline.worker")
 HEARTBEAT = 1.0
 DEAD_AFTER = 4.0
+AT_ONCE = {ERRANDS: 4}  # these only wait for others
 
 
 async def _recover() -> None:
@@ -30,6 +32,7 @@ async def _recover() -> None:
                 log.warning("Job %s was left by a dead worker; it runs again.", job.id)
                 await app.job_manager.retry_job(job)
             await asyncio.to_thread(requeue_adrift)
+            await asyncio.to_thread(errands.requeue_adrift)
             await asyncio.to_thread(purge_removed)
             await asyncio.to_thread(media().sweep)
         except Exception:
@@ -46,7 +49,7 @@ async def _work() -> None:
         app.run_worker_async(
             queues=[name],
             name=f"mistline-{name}",
-            concurrency=1,
+            concurrency=AT_ONCE.get(name, 1),
             fetch_job_polling_interval=0.5,
             abort_job_polling_interval=0.3,
             shutdown_graceful_timeout=1,

@@ -1,5 +1,6 @@
 """What goes over the wire, a module a resource; the web client's types are generated from these."""
 
+from mistline.api.schemas.errands import *  # noqa: F403
 from mistline.api.schemas.errors import *  # noqa: F403
 from mistline.api.schemas.fingerprints import *  # noqa: F403
 from mistline.api.schemas.looking import *  # noqa: F403

@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/errands/{errand_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel
+         * @description Give an errand up; what the service has begun it may charge all the same.
+         */
+        post: operations["cancelErrand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -908,6 +928,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/budget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Budget
+         * @description Say what a trial may spend on services.
+         */
+        put: operations["setBudget"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/cancel": {
         parameters: {
             query?: never;
@@ -1042,6 +1082,30 @@ export interface paths {
          */
         put: operations["restate"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial_id}/errands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Errands
+         * @description What services would do for a trial, and what has been sent to them.
+         */
+        get: operations["errands"];
+        put?: never;
+        /**
+         * Send
+         * @description Send the input of a trial to a service; its result becomes an entry.
+         */
+        post: operations["sendErrand"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1509,6 +1573,14 @@ export interface components {
             transfer: number;
         };
         /**
+         * Budget
+         * @description What a trial may spend on services; none for no limit.
+         */
+        Budget: {
+            /** Budget */
+            budget: number | null;
+        };
+        /**
          * Compared
          * @description One trait of the real source and of a stand-in's input; None where it cannot be told.
          */
@@ -1688,6 +1760,59 @@ export interface components {
              * @description its time or fee is what somebody says, not measured
              */
             stated: boolean;
+        };
+        /**
+         * Errand
+         * @description A trial's input on its way through a service; times are measured here, in seconds.
+         */
+        Errand: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Currency */
+            currency: string;
+            /** Error */
+            error: string | null;
+            /** Fee */
+            fee: number | null;
+            /** Forecast */
+            forecast: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Letter */
+            letter: string | null;
+            /** Name */
+            name: string;
+            /** Progress */
+            progress: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "uploading" | "queued" | "processing" | "downloading" | "done" | "failed" | "cancelled";
+            /** Times */
+            times: {
+                [key: string]: number | null;
+            } | null;
+        };
+        /**
+         * Errands
+         * @description Offers of services, errands so far, and what may be spent on them.
+         */
+        Errands: {
+            /** Budget */
+            budget: number | null;
+            /** Errands */
+            errands: components["schemas"]["Errand"][];
+            /** Offers */
+            offers: components["schemas"]["Offer"][];
+            /** Spent */
+            spent: number;
         };
         /**
          * Facts
@@ -2408,6 +2533,30 @@ export interface components {
              * @constant
              */
             test: "no truth";
+        };
+        /**
+         * Offer
+         * @description What a service would do for a trial.
+         */
+        Offer: {
+            /** Connector */
+            connector: string;
+            /** Currency */
+            currency: string;
+            /** Fee */
+            fee: number;
+            /** Name */
+            name: string;
+            /**
+             * Refused
+             * @description why it cannot; empty where it can
+             */
+            refused: string;
+            /**
+             * Seconds
+             * @description what earlier errands took from sending to fetching; none before the first
+             */
+            seconds: number | null;
         };
         /**
          * OnMachine
@@ -3131,6 +3280,14 @@ export interface components {
             };
             /** Value */
             value: number | null;
+        };
+        /**
+         * Send
+         * @description Which service to send a trial's input to.
+         */
+        Send: {
+            /** Connector */
+            connector: string;
         };
         /**
          * Source
@@ -4005,6 +4162,35 @@ export interface operations {
                 content: {
                     "application/json": string[];
                 };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancelErrand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                errand_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What went wrong, in a sentence */
             default: {
@@ -5628,6 +5814,39 @@ export interface operations {
             };
         };
     };
+    setBudget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Budget"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cancelTrial: {
         parameters: {
             query?: never;
@@ -5852,6 +6071,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    errands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Errands"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sendErrand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Send"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
             };
             /** @description What went wrong, in a sentence */
             default: {

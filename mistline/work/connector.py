@@ -1,0 +1,307 @@
+"""A remote service by its description: what it can do and asks, and how a picture is sent and its result fetched.
+
+A description is a small JSON file in the folder of connectors (`MISTLINE_CONNECTORS`); nothing in it is secret. A key
+for the service is read from the environment variable that it names, and is never stored, logged or given out.
+"""
+
+import json
+import logging
+import os
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import httpx
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from mistline.errors import MistlineError, NotFound, OutOfLimits, ProcessingFailed
+from mistline.store.settings import settings
+
+__all__ = ["Carried", "Connector", "Stopped", "carry_out", "connector_of", "connectors"]
+
+log = logging.getLogger("mistline.work")
+LARGEST_RESULT = 2**31
+FIRST_PAUSE, LONGEST_PAUSE = 0.2, 20.0
+Stage = Literal["uploading", "queued", "processing", "downloading"]
+Report = Callable[[Stage, float, str | None, float | None], None]  # stage, share done, the job's id there, its fee
+
+
+class Stopped(MistlineError):
+    """Somebody cancelled it."""
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Fee(_Part):
+    """What a result costs."""
+
+    amount: float = Field(ge=0)
+    unit: Literal["picture", "megapixel"] = "megapixel"
+    currency: str = Field(min_length=1, max_length=12)
+
+    def of(self, megapixels: float) -> float:
+        """For one result of so many megapixels."""
+        return self.amount * (megapixels if self.unit == "megapixel" else 1)
+
+
+class Submit(_Part):
+    """Where a picture is sent: the name of its form field, and the field of the answer that names the job."""
+
+    path: str
+    file: str
+    id: str
+    idempotency_header: str = "Idempotency-Key"
+
+
+class Status(_Part):
+    """Where one asks how far a job is: the fields of the answer, and the words that they hold."""
+
+    path: str
+    state: str
+    progress: str = ""
+    fee: str = ""
+    queued: list[str] = []
+    done: list[str]
+    failed: list[str] = []
+
+
+class Result(_Part):
+    """Where the result is fetched."""
+
+    path: str
+
+
+class Connector(_Part):
+    """A service of the common shape: hand a picture in, ask until it is done, fetch the result."""
+
+    id: str = Field(pattern=r"^[a-z0-9_-]{1,40}$")
+    name: str = Field(min_length=1, max_length=80)
+    address: str = Field(pattern=r"^https?://")
+    secret_env: str = Field(
+        "", description="environment variable that holds the key; none is sent where it is empty"
+    )
+    factor: float = Field(ge=1, le=16)
+    max_megapixels: float = Field(gt=0, description="of the picture that is sent")
+    fee: Fee
+    submit: Submit
+    status: Status
+    result: Result
+    message: str = Field("message", description="field of an answer that says in words what is wrong")
+    poll_seconds: float = Field(0.5, gt=0, le=60)
+    patience_seconds: float = Field(900, gt=0, description="without any progress, until it is given up")
+
+    def check(self, megapixels: float, factor: float) -> None:
+        """Raise `OutOfLimits` if it does not take such a picture or does another factor."""
+        if abs(factor - self.factor) > 1e-6:
+            raise OutOfLimits(f"{self.name} enlarges {self.factor:g} times and this trial {factor:g} times.")
+        if megapixels > self.max_megapixels:
+            raise OutOfLimits(
+                f"{self.name} takes up to {self.max_megapixels:g} megapixels and the input has {megapixels:.1f}."
+            )
+
+
+def connectors() -> dict[str, Connector]:
+    """All services that are described; a file that cannot be read is passed over and said in the log."""
+    found = {}
+    folder = settings().connectors_folder
+    for path in sorted(folder.glob("*.json")) if folder.is_dir() else ():
+        try:
+            one = Connector.model_validate(json.loads(path.read_text()))
+            found[one.id] = one
+        except (ValueError, ValidationError, OSError) as error:
+            log.warning("%s describes no service (%s).", path, error)
+    return found
+
+
+def connector_of(key: str) -> Connector:
+    """One of them, or `NotFound`."""
+    found = connectors().get(key)
+    if found is None:
+        raise NotFound("There is no such service; its description may have been removed.")
+    return found
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What it took: seconds by this machine's clock, the fee that the service named, and requests that were repeated.
+
+    `queued` and `processing` are None where an earlier run of the worker had seen them begin.
+    """
+
+    uploading: float | None
+    queued: float | None
+    processing: float | None
+    downloading: float
+    fee: float | None
+    repeated: int
+
+
+class _Passing(Exception):
+    """A fault that may pass by itself; `pause` is what the service asks for."""
+
+    def __init__(self, why: str, pause: float | None = None) -> None:
+        super().__init__(why)
+        self.pause = pause
+
+
+class _Line:
+    """Requests to the service; what passes by itself is repeated, with longer and longer pauses."""
+
+    def __init__(self, connector: Connector, client: httpx.Client, alive: Callable[[], None]) -> None:
+        self.connector, self.client, self.alive = connector, client, alive
+        self.repeated = 0
+
+    def _once(self, method: str, path: str, **request: object) -> httpx.Response:
+        try:
+            answer = self.client.request(method, path, **request)  # type: ignore[arg-type]
+        except httpx.TransportError as error:
+            raise _Passing(f"it cannot be reached ({type(error).__name__})") from error
+        if answer.status_code == 429 or answer.status_code >= 500:
+            asked = answer.headers.get("Retry-After", "")
+            raise _Passing(f"it answers {answer.status_code}", float(asked) if asked.isdigit() else None)
+        return answer
+
+    def ask(self, method: str, path: str, **request: object) -> httpx.Response:
+        """One request until it is answered for good; what is refused is said in the service's words."""
+        begun, pause = time.monotonic(), FIRST_PAUSE
+        while True:
+            self.alive()
+            try:
+                answer = self._once(method, path, **request)
+                break
+            except _Passing as why:
+                if time.monotonic() - begun > self.connector.patience_seconds:
+                    raise ProcessingFailed(
+                        f"{self.connector.name} was given up: {why}; try again later."
+                    ) from None
+                self.repeated += 1
+                time.sleep(min(why.pause if why.pause is not None else pause, LONGEST_PAUSE))
+                pause = min(2 * pause, LONGEST_PAUSE)
+        if answer.status_code == 404 or answer.is_success:
+            return answer
+        raise ProcessingFailed(f"{self.connector.name} refused it: {self._words(answer)}.")
+
+    def _words(self, answer: httpx.Response) -> str:
+        """What it says is wrong."""
+        try:
+            said = answer.json()
+            said = said.get("detail", said) if isinstance(said, dict) else said
+            words = str(said[self.connector.message] if isinstance(said, dict) else said)
+        except (ValueError, KeyError, TypeError):
+            words = ""
+        return words[:200].strip().rstrip(".") or f"it answers {answer.status_code}"
+
+
+def _client(connector: Connector) -> httpx.Client:
+    headers = {}
+    if connector.secret_env:
+        secret = os.environ.get(connector.secret_env, "")
+        if not secret:
+            raise OutOfLimits(
+                f"{connector.name} needs a key; set {connector.secret_env} and start Mistline again."
+            )
+        headers["Authorization"] = f"Bearer {secret}"
+    return httpx.Client(base_url=connector.address, headers=headers, timeout=60)
+
+
+def _field(answer: httpx.Response, name: str, connector: Connector) -> object:
+    try:
+        return answer.json()[name] if name else None
+    except (ValueError, KeyError, TypeError):
+        raise ProcessingFailed(
+            f"{connector.name} answers in another way than its description says; mend that."
+        ) from None
+
+
+def _number(value: object) -> float | None:
+    return float(value) if isinstance(value, int | float) else None
+
+
+def carry_out(
+    connector: Connector, picture: Path, key: str, out: Path, report: Report, known: str | None = None
+) -> Carried:
+    """Send a picture, wait, fetch the result to `out`.
+
+    However often it is begun again, with the same `key` the service does and charges it once.
+
+    Parameters
+    ----------
+    known : str or None
+        The job's id there, if an earlier run had got so far.
+    report : callable
+        Called with every change; may raise `Stopped`.
+
+    Raises
+    ------
+    ProcessingFailed
+        If the service refuses it, fails, or makes no progress for `patience_seconds`.
+    """
+    seen: dict[str, float] = {}
+    fee: float | None = None
+    share, job = 0.0, known
+    stage: Stage = "uploading"
+
+    def alive() -> None:
+        report(stage, share, job, fee)
+
+    with _client(connector) as client:
+        line = _Line(connector, client, alive)
+
+        def submit() -> str:
+            begun = time.monotonic()
+            answer = line.ask(
+                "POST", connector.submit.path, headers={connector.submit.idempotency_header: key},
+                files={connector.submit.file: (picture.name, picture.read_bytes(), "image/png")},
+            )  # fmt: skip
+            if answer.status_code == 404:
+                raise ProcessingFailed(
+                    f"{connector.name} has nothing at {connector.submit.path}; mend its description."
+                )
+            seen["uploading"] = time.monotonic() - begun
+            return str(_field(answer, connector.submit.id, connector))
+
+        job = job or submit()
+        begun = moved = time.monotonic()
+        while True:
+            answer = line.ask("GET", connector.status.path.replace("{id}", job))
+            if answer.status_code == 404:  # it has forgotten the job; the key keeps it from being charged twice
+                job = submit()
+                continue
+            state = str(_field(answer, connector.status.state, connector))
+            now = time.monotonic()
+            next_share = _number(_field(answer, connector.status.progress, connector)) or 0.0
+            fee = _number(_field(answer, connector.status.fee, connector))
+            if state in connector.status.done:
+                break
+            if state in connector.status.failed:
+                raise ProcessingFailed(f"{connector.name} failed: {line._words(answer)}.")
+            if state not in connector.status.queued and stage != "processing":
+                stage, seen["queued"], begun = "processing", now - begun, now
+            elif state in connector.status.queued:
+                stage = "queued"
+            if next_share > share:
+                share, moved = next_share, now
+            if now - moved > connector.patience_seconds:
+                raise ProcessingFailed(
+                    f"{connector.name} made no progress for {connector.patience_seconds:g} s and was given up; "
+                    "what it charges is its own affair: look there before you try again."
+                )
+            alive()
+            time.sleep(connector.poll_seconds)
+        seen["processing" if stage == "processing" else "queued"] = time.monotonic() - begun
+        stage, share, begun = "downloading", 0.0, time.monotonic()
+        result = line.ask("GET", connector.result.path.replace("{id}", job))
+        if not result.is_success or len(result.content) > LARGEST_RESULT:
+            raise ProcessingFailed(f"{connector.name} says that it is done but has no result; try again later.")
+        out.write_bytes(result.content)
+        alive()
+    whole = known is None
+    return Carried(
+        uploading=seen.get("uploading"), queued=seen.get("queued") if whole else None,
+        processing=seen.get("processing") if whole else None, downloading=time.monotonic() - begun, fee=fee,
+        repeated=line.repeated,
+    )  # fmt: skip
