@@ -8,9 +8,11 @@ and faults (429, 500, a lost answer, a result that never comes). The same idempo
 import argparse
 import asyncio
 import hashlib
+import json
 import random
 import time
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -150,17 +152,9 @@ def create(behaviour: Behaviour) -> FastAPI:
 
 
 def describe(address: str) -> dict[str, object]:
-    """The description with which Mistline reaches it."""
-    return {
-        "id": "linnet", "name": "Linnet, a stand-in service", "address": address, "factor": FACTOR,
-        "max_megapixels": 4, "fee": {"amount": 0.02, "unit": "megapixel", "currency": "EUR"},
-        "submit": {"path": "/jobs", "file": "picture", "id": "id"},
-        "status": {
-            "path": "/jobs/{id}", "state": "state", "progress": "progress", "fee": "fee",
-            "queued": ["queued"], "done": ["done"], "failed": ["failed"],
-        },
-        "result": {"path": "/jobs/{id}/result"}, "message": "message",
-    }  # fmt: skip
+    """The description with which Mistline reaches it: `service.json` with another address."""
+    described = json.loads(Path(__file__).with_suffix(".json").read_text())
+    return {**described, "address": address}
 
 
 def main() -> None:

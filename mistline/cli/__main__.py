@@ -32,7 +32,7 @@ def _run(name: str, *, with_demo: bool, browser: bool) -> None:
             demo_data.seed()
 
     try:
-        supervisor.run(settings, ready)
+        supervisor.run(settings, ready, [demo_data.service(settings)] if with_demo else [])
     except MistlineError as error:
         console.print(f"[bold]{error}[/bold]")
         raise typer.Exit(1) from None

@@ -2,6 +2,8 @@
 
 import asyncio
 import json
+import socket
+import sys
 import time
 from pathlib import Path
 from typing import Any
@@ -9,15 +11,27 @@ from typing import Any
 from mistline.core.setup import AnySetup, read_setup
 from mistline.store import recipes, sources, spots, trials
 from mistline.store.database import connect
-from mistline.store.settings import ROOT
-from mistline.work import standing_in
+from mistline.store.settings import ROOT, Settings
+from mistline.work import errands, standing_in
 from mistline.work.fingerprinting import measure_methods
 from mistline.work.trials import LETTERS, aligned, import_original, start_trial
 
-__all__ = ["seed"]
+__all__ = ["seed", "service"]
 
 PLATES = ROOT / "demo" / "media"
 PATIENCE = 120.0
+
+
+def service(settings: Settings) -> list[str]:
+    """Describe the stand-in for a remote service at a free port; return the command that starts it."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = int(probe.getsockname()[1])
+    folder = settings.connectors_folder
+    folder.mkdir(parents=True, exist_ok=True)
+    described = json.loads((ROOT / "standins" / "service.json").read_text())
+    (folder / "linnet.json").write_text(json.dumps({**described, "address": f"http://127.0.0.1:{port}"}, indent=1))
+    return [sys.executable, "-m", "standins.service", "--port", str(port)]
 
 
 def _await_read(source_id: str) -> None:
@@ -40,8 +54,11 @@ def seed(folder: Path = PLATES) -> None:
         with (folder / plate["file"]).open("rb") as file:
             row, _ = import_original(file, plate["file"], plate["kind"], plate["story"])
         ids[plate["file"]] = str(row["id"])
-    for trial in manifest["trials"]:
-        _run(ids, trial)
+    keys = [_run(ids, trial) for trial in manifest["trials"]]
+    for key, trial in zip(keys, manifest["trials"], strict=True):
+        if connector := trial.get("service"):
+            _await_input(key)
+            errands.send(key, connector)
     measure_methods(None)
 
 
@@ -54,8 +71,17 @@ def _setup(ids: dict[str, str], trial: dict[str, Any]) -> AnySetup:
     return asyncio.run(aligned(ids[trial["file"]], native, 0)).model_copy(update=trial["setup"])
 
 
-def _run(ids: dict[str, str], trial: dict[str, Any]) -> None:
-    """Run a trial; write its verdict and what is marked in it."""
+def _await_input(trial_id: str) -> None:
+    deadline = time.monotonic() + PATIENCE
+    while time.monotonic() < deadline:
+        with connect() as connection:
+            if trials.get(connection, trial_id)["input_picture"]:
+                return
+        time.sleep(0.2)
+
+
+def _run(ids: dict[str, str], trial: dict[str, Any]) -> str:
+    """Run a trial, write its verdict and what is marked in it; return its id."""
     source_id = ids[trial["file"]]
     _await_read(source_id)
     with connect() as connection:
@@ -80,3 +106,4 @@ def _run(ids: dict[str, str], trial: dict[str, Any]) -> None:
         for stand_in in stand_ins:
             _await_read(stand_in)
         standing_in.start(key, stand_ins, standing_in.outlook(key, None).damage.setup, soft=True)
+    return key

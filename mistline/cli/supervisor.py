@@ -11,7 +11,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import httpx
@@ -19,7 +19,7 @@ import psycopg
 
 from mistline.errors import MistlineError, SetupError
 from mistline.store import cluster, database, recipes
-from mistline.store.settings import Settings
+from mistline.store.settings import ROOT, Settings
 from mistline.store.settings import settings as store_settings
 from mistline.work.queue import apply_schema, queue
 
@@ -163,8 +163,11 @@ def _prepare(url: str) -> None:
         raise SetupError(f"The database could not be prepared ({error}); look at it and start again.") from None
 
 
-def run(settings: Settings, ready: Callable[[str], None]) -> None:
-    """Run everything until Ctrl-C or SIGTERM; `ready(address)` is called once it answers."""
+def run(settings: Settings, ready: Callable[[str], None], beside: Sequence[Sequence[str]] = ()) -> None:
+    """Run everything until Ctrl-C or SIGTERM; `ready(address)` is called once it answers.
+
+    `beside` are commands that run as long as everything does.
+    """
     if not (settings.web / "index.html").exists():
         raise SetupError("The web pages are not built; run `make demo` or `make start`, which builds them.")
     for name in (signal.SIGINT, signal.SIGTERM):  # also when started in the background of a script
@@ -173,7 +176,7 @@ def run(settings: Settings, ready: Callable[[str], None]) -> None:
         _check_port(settings.host, settings.port)
         processes: list[_Process] = []
         try:
-            _run(settings, ready, processes)
+            _run(settings, ready, processes, beside)
         except KeyboardInterrupt:
             log.warning("Stopping.")
         finally:
@@ -182,7 +185,12 @@ def run(settings: Settings, ready: Callable[[str], None]) -> None:
                 process.stop()
 
 
-def _run(settings: Settings, ready: Callable[[str], None], processes: list[_Process]) -> None:
+def _run(
+    settings: Settings,
+    ready: Callable[[str], None],
+    processes: list[_Process],
+    beside: Sequence[Sequence[str]],
+) -> None:
     private = None if settings.database_url else _Database(settings.data / "postgres")
     processes += [private] if private else []
     os.environ["MISTLINE_DATABASE_URL"] = private.url if private else settings.database_url
@@ -194,6 +202,8 @@ def _run(settings: Settings, ready: Callable[[str], None], processes: list[_Proc
         _Process("web process", [sys.executable, "-m", "mistline.api"], dict(os.environ)),
     ]
     processes += served
+    at_root = {**os.environ, "PYTHONPATH": str(ROOT)}
+    processes += [_Process("stand-in service", list(command), at_root) for command in beside]
 
     def tend() -> None:
         for process in processes:

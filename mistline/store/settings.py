@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
-__all__ = ["Settings", "settings"]
+__all__ = ["ROOT", "Settings", "settings"]
 
 ROOT = Path(__file__).resolve().parents[2]
 

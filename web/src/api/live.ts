@@ -18,6 +18,7 @@ const TOUCHED: Record<string, string[]> = {
   sources: ["sources"],
   models: ["models", "methods"],
   fingerprints: ["fingerprints"],
+  errands: ["errands"],
   price_book: ["prices", "trials"],
   speeds: ["plan"],
   trials: ["trials", "sources", "playbook"],

@@ -5,6 +5,7 @@ import { percent, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Bar, Button, ButtonLink, Page, Trouble } from "../../ui/parts";
 import { Elsewhere, SaidAnew } from "./Elsewhere";
+import { Services } from "./Services";
 import { useDelivered } from "./useDeliver";
 
 function State({ entry }: { entry: Entry }) {
@@ -121,6 +122,7 @@ export function RunPage({ trial }: { trial: Trial }) {
           <Row key={entry.letter} trial={trial} entry={entry} />
         ))}
       </ul>
+      <Services trial={trial} />
       <Elsewhere trial={trial} />
     </Page>
   );
