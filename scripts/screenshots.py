@@ -12,6 +12,8 @@ from playwright.sync_api import sync_playwright
 ADDRESS = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8765"
 OUT = Path(sys.argv[2] if len(sys.argv) > 2 else "docs/screenshots")
 
+PARTS = {"scores-native": "break-even", "scores-stand-ins": "stand-ins"}
+
 
 def views() -> dict[str, str]:
     trials = httpx.get(f"{ADDRESS}/api/trials").json()["items"]
@@ -23,9 +25,8 @@ def views() -> dict[str, str]:
     ride = next(item for item in trials if item["name"].startswith("The ride out"))
     return {
         "shelf": "/shelf",
-        "trials": "/trials",
         "set-up": f"/trials/new?source={trial['source_id']}",
-        "run": f"{at}/run",
+        "run": f"/trials/{old['id']}/run",
         "scores-no-truth": f"/trials/{old['id']}/scores",
         "look": f"{at}/look?panes=truth,C,D,E&focus=2&x=455&y=722&z=2",
         "look-wipe": f"{at}/look?mode=wipe&panes=truth,E&focus=1&divider=0.5",
@@ -34,12 +35,13 @@ def views() -> dict[str, str]:
         "look-map": f"{at}/look?panes=truth,C,D,E&focus=3&x=700&y=450&z=1&map=unlike",
         "look-clip": f"/trials/{ride['id']}/look?panes=truth,A,B,C&focus=3&frame=9",
         "look-over-time": f"/trials/{ride['id']}/look?mode=time&panes=truth,A,B,C&focus=3&x=320&y=180&z=1&frame=9",
-        "set-up-clip": f"/trials/new?source={ride['source_id']}&factor=2",
         "scores-native": f"/trials/{hall['id']}/scores",
+        "scores-stand-ins": f"/trials/{old['id']}/scores",
         "scores": f"{at}/scores",
         "verdict": f"{at}/verdict",
         "recipes": "/recipes?recipe=" + recipe["id"],
         "methods": "/methods",
+        "prices": "/prices",
         "playbook": "/playbook",
     }
 
@@ -56,8 +58,8 @@ def main() -> None:
                 continue
             page.goto(ADDRESS + path)
             page.wait_for_timeout(3000)
-            if name == "scores-native":
-                page.get_by_test_id("break-even").scroll_into_view_if_needed()
+            if name in PARTS:
+                page.get_by_test_id(PARTS[name]).evaluate("part => part.scrollIntoView()")
             page.screenshot(path=OUT / f"{name}.png")
         browser.close()
 
