@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from mistline.core.setup import AnySetup, read_setup
-from mistline.store import recipes, sources, spots, trials
+from mistline.core.timing.cost import PriceBook
+from mistline.store import prices, recipes, sources, spots, trials
 from mistline.store.database import connect
 from mistline.store.settings import ROOT, Settings
 from mistline.work import errands, standing_in
@@ -49,6 +50,7 @@ def seed(folder: Path = PLATES) -> None:
     with connect() as connection:
         if trials.page(connection, None, 1)[0]:
             return
+        prices.put(connection, PriceBook.model_validate(manifest["prices"]), prices.get(connection)[1])
     ids = {}
     for plate in reversed(manifest["plates"]):
         with (folder / plate["file"]).open("rb") as file:

@@ -37,7 +37,7 @@ def test_two_methods_are_measured_and_compared(app: Running, page: Page) -> None
 def test_all_of_a_method_and_a_recipe_that_begins_with_it(app: Running, page: Page) -> None:
     page.goto("/methods")
     row = page.get_by_test_id("method-lanczos")
-    row.get_by_role("button", name="All of Lanczos").press("Enter")
+    row.get_by_role("button", name="All of it, Lanczos").press("Enter")
     expect(row).to_contain_text("Duchon 1979")
     row.get_by_role("link", name="Begin a recipe with it").click()
     expect(page).to_have_url(f"{app.address}/recipes?from=lanczos")

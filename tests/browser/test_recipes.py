@@ -87,5 +87,5 @@ def test_the_catalogue_lists_every_method_with_its_source(page: Page, app: Runni
     for method in app.http.get("/api/methods").json():
         row = page.get_by_test_id(f"method-{method['id']}")
         expect(row.get_by_role("heading", name=method["name"], exact=True)).to_be_visible()
-        row.get_by_role("button", name=f"All of {method['name']}", exact=True).click()
+        row.get_by_role("button", name=f"All of it, {method['name']}", exact=True).click()
         expect(row).to_contain_text(method["reference"])

@@ -2,7 +2,7 @@ import { dashOf } from "./letters";
 
 /** The plate that names an entry wherever it appears. */
 export function LetterPlate({ letter, neutral = false }: { letter: string; neutral?: boolean }) {
-  const ink = neutral ? "#f2f2f2" : "var(--color-ink)";
+  const ink = neutral ? "var(--color-lamp)" : "var(--color-ink)";
   const wide = letter.length > 1;
   return (
     <svg width={wide ? 44 : 24} height={24} aria-hidden="true" className="shrink-0">
@@ -12,7 +12,7 @@ export function LetterPlate({ letter, neutral = false }: { letter: string; neutr
         width={wide ? 41 : 21}
         height={21}
         rx={2}
-        fill={neutral ? "#2b2b2b" : "var(--color-sheet)"}
+        fill={neutral ? "var(--color-room)" : "var(--color-sheet)"}
         stroke={ink}
         strokeWidth={2}
         strokeDasharray={dashOf(letter)}

@@ -91,9 +91,9 @@ function Divider({ upright, share, move, keep }: DividerProps) {
       style={upright ? { left: place } : { top: place }}
     >
       <span
-        className={`absolute bg-[#f5f5f5] outline outline-[#1c1c1c] ${upright ? "inset-y-0 left-1/2 w-px" : "inset-x-0 top-1/2 h-px"}`}
+        className={`absolute bg-lamp outline outline-room-deep ${upright ? "inset-y-0 left-1/2 w-px" : "inset-x-0 top-1/2 h-px"}`}
       />
-      <span className="absolute top-1/2 left-1/2 size-4 -translate-1/2 rotate-45 border border-[#1c1c1c] bg-[#f5f5f5]" />
+      <span className="absolute top-1/2 left-1/2 size-4 -translate-1/2 rotate-45 border border-room-deep bg-lamp" />
     </div>
   );
 }
@@ -105,17 +105,17 @@ function Legend({ look, exact, sides }: { look: DifferenceLook; exact: boolean; 
   const most = Number(((colour ? MOST_COLOUR : signed ? 128 : 255) / look.gain).toPrecision(3));
   const what = OF.find(([id]) => id === look.of)?.[1];
   return (
-    <p className="flex items-center gap-2 text-[13px] text-[#e0e0e0]" data-testid="difference-scale">
+    <p className="flex items-center gap-2 text-[13px] text-lamp" data-testid="difference-scale">
       {signed ? `−${most}` : "0"}
       <span
         aria-hidden
-        className="h-3 w-32 outline outline-[#8a8a8a]"
+        className="h-3 w-32 outline outline-room-line"
         style={{ background: "linear-gradient(to right, #000, #fff)" }}
       />
       {signed
         ? `+${most} cv, ${what}; bright where ${sides[1].plate} is brighter than ${sides[0].plate}`
         : `${most} ${colour ? "ΔE00" : `cv, ${what}`}`}
-      {!exact && <span className="text-[#c4c4c4]">of shrunk pictures: exact from 100 % on</span>}
+      {!exact && <span className="text-lamp-soft">of shrunk pictures: exact from 100 % on</span>}
     </p>
   );
 }
@@ -161,7 +161,7 @@ export function Compared({ look, mode, sides, extent, truth, marks, onDraw }: Pr
             key={side}
             data-active={side === look.focus || undefined}
             onPointerDown={() => look.setFocus(side)}
-            className={`flex min-w-0 flex-1 ${side === look.focus ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
+            className={`flex min-w-0 flex-1 ${side === look.focus ? "outline-2 -outline-offset-2 outline-lamp" : ""}`}
           >
             <Caption choice={choice} extent={extent} truth={truth} liftable={mode === "wipe"} />
           </div>

@@ -20,7 +20,7 @@ export function SpotList({ trial, spots, go, mark }: SpotsProps) {
   return (
     <div className="px-2 py-1.5">
       {spots.length === 0 && (
-        <p className="mb-2 text-[#d0d0d0]">
+        <p className="mb-2 text-lamp-soft">
           A spot is a place that must come out right: an eye, a hedge, lettering, flat sky. Every trial of
           this source has it.
         </p>
@@ -35,7 +35,7 @@ export function SpotList({ trial, spots, go, mark }: SpotsProps) {
               onClick={() => go(spot, spot)}
             >
               {spot.name}
-              <span className="ml-2 text-[12px] text-[#c4c4c4]">
+              <span className="ml-2 text-[12px] text-lamp-soft">
                 {spot.width} × {spot.height}
                 {trial.frames > 1 && `, frame ${trial.first + spot.frame}`}
               </span>
@@ -51,12 +51,12 @@ export function SpotList({ trial, spots, go, mark }: SpotsProps) {
           </li>
         ))}
       </ul>
-      <button type="button" className={`${CHIP} border border-[#8a8a8a]`} onClick={mark} title="Key N">
+      <button type="button" className={`${CHIP} border border-room-line`} onClick={mark} title="Key N">
         Mark a part
       </button>
       <button
         type="button"
-        className={`${CHIP} ml-1 border border-[#8a8a8a]`}
+        className={`${CHIP} ml-1 border border-room-line`}
         disabled={suggesting.isPending}
         onClick={() => suggesting.mutate(useViewport.getState().frame)}
       >
@@ -73,7 +73,7 @@ export function SpotList({ trial, spots, go, mark }: SpotsProps) {
               onClick={() => go(place, null)}
             >
               {place.name}
-              <span className="block truncate text-[12px] text-[#c4c4c4]" title={place.why}>
+              <span className="block truncate text-[12px] text-lamp-soft" title={place.why}>
                 {place.why}
               </span>
             </button>
@@ -113,7 +113,7 @@ export function RemarkList({ trial, remarks, only, setOnly, go }: RemarksProps) 
   return (
     <div className="px-2 py-1.5">
       {remarks.length === 0 && (
-        <p className="text-[#d0d0d0]">
+        <p className="text-lamp-soft">
           Mark a part or a point (key N) and write what is wrong with the entry in the active pane.
         </p>
       )}
@@ -143,7 +143,7 @@ export function RemarkList({ trial, remarks, only, setOnly, go }: RemarksProps) 
               <LetterPlate letter={remark.letter} neutral />
               <span className="min-w-0">
                 <span className="block truncate">{remark.defect}</span>
-                <span className="block text-[12px] text-[#c4c4c4]">
+                <span className="block text-[12px] text-lamp-soft">
                   {SEVERITY[remark.severity]}, at {remark.left}, {remark.top}
                 </span>
               </span>

@@ -196,7 +196,7 @@ export function LookPage({ trial }: { trial: Trial }) {
   const pair = paired(mode) ? mode : null;
   return (
     <div
-      className="viewing flex h-full min-h-0 flex-col bg-[#3f3f3f] text-[#ececec]"
+      className="viewing flex h-full min-h-0 flex-col bg-room-raised text-lamp"
       style={{ ["--surround" as string]: SURROUNDS[surround] }}
     >
       <title>{`Look at ${trial.name} – Mistline`}</title>
@@ -228,9 +228,9 @@ export function LookPage({ trial }: { trial: Trial }) {
         ]}
       />
       <div className="flex min-h-0 flex-1">
-        <div ref={shownArea} className="flex min-h-0 min-w-0 flex-1 flex-col bg-[#3f3f3f]">
+        <div ref={shownArea} className="flex min-h-0 min-w-0 flex-1 flex-col bg-room-raised">
           {marking && (
-            <p role="status" className="bg-[#e8e8e8] px-3 py-0.5 text-[13px] text-[#1c1c1c]">
+            <p role="status" className="bg-lamp px-3 py-0.5 text-[13px] text-room-deep">
               Drag over a part of a picture, or press on a point. Escape stops it.
             </p>
           )}
@@ -330,7 +330,7 @@ export function LookPage({ trial }: { trial: Trial }) {
           >
             {axis === "row" ? "Show a column" : "Show a row"}
           </button>
-          <p className="text-[13px] text-[#e0e0e0]" data-testid="slice-place">
+          <p className="text-[13px] text-lamp" data-testid="slice-place">
             {axis === "row"
               ? `Row ${slice.at} of every frame, time going down`
               : `Column ${slice.at} of every frame, time going right`}

@@ -65,13 +65,13 @@ export function MapBar({ kind, mapped, active, map, change, go }: Props) {
   return (
     <section
       aria-label="Map"
-      className="flex shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-[#3a3a3a] px-3 py-1 text-[13px]"
+      className="flex shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-room-raised px-3 py-1 text-[13px]"
     >
       <p className="flex items-center gap-2" data-testid="map-scale">
         <b className="font-semibold">{kind.name}</b> 0
         <span
           aria-hidden
-          className="h-3 w-32 outline outline-[#8a8a8a]"
+          className="h-3 w-32 outline outline-room-line"
           style={{
             background: mapped.alone
               ? "linear-gradient(to right, #000, #fff)"
@@ -90,7 +90,7 @@ export function MapBar({ kind, mapped, active, map, change, go }: Props) {
           disabled={mapped.alone}
           value={mapped.opacity}
           onChange={(event) => change({ opacity: event.target.value })}
-          className="w-24 accent-[#e8e8e8]"
+          className="w-24 accent-lamp"
         />
       </label>
       <button
@@ -113,7 +113,7 @@ export function MapBar({ kind, mapped, active, map, change, go }: Props) {
           {map && `: ${Number(map.value.toPrecision(2))} ${kind.unit}`}
         </button>
       )}
-      <span className="text-[#c4c4c4]">{kind.meaning}</span>
+      <span className="text-lamp-soft">{kind.meaning}</span>
     </section>
   );
 }

@@ -11,7 +11,7 @@ export interface Mark extends Region {
   severity?: number;
 }
 
-const FRAME = "outline-1 outline-[#f5f5f5] shadow-[0_0_0_2px_#1c1c1c]";
+const FRAME = "outline-1 outline-lamp shadow-[0_0_0_2px_#1c1c1c]";
 
 function MarkBox({ mark, pane }: { mark: Mark; pane: Viewport["pane"] | null }) {
   const view = useViewport();
@@ -25,7 +25,7 @@ function MarkBox({ mark, pane }: { mark: Mark; pane: Viewport["pane"] | null }) 
       style={point ? { left: box.left, top: box.top } : box}
     >
       <span
-        className={`absolute left-0 bg-[#1c1c1c] px-1 text-[11px] leading-4 whitespace-nowrap text-[#f5f5f5] ${point ? "top-4 -rotate-45" : "top-full mt-0.5"}`}
+        className={`absolute left-0 bg-room-deep px-1 text-[11px] leading-4 whitespace-nowrap text-lamp ${point ? "top-4 -rotate-45" : "top-full mt-0.5"}`}
       >
         {mark.severity ? `${mark.name} ${"•".repeat(mark.severity)}` : mark.name}
       </span>

@@ -49,7 +49,7 @@ function Trace({ trial }: { trial: Trial }) {
   );
   const measure = measures.find(({ id }) => id === chosen) ?? measures[0];
   if (!measure)
-    return <p className="px-4 py-2 text-[13px] text-[#c4c4c4]">No frame has been measured yet.</p>;
+    return <p className="px-4 py-2 text-[13px] text-lamp-soft">No frame has been measured yet.</p>;
   const lines: Line[] = trial.entries
     .filter((entry) => entry.control !== "truth")
     .flatMap((entry) => {
@@ -66,7 +66,7 @@ function Trace({ trial }: { trial: Trial }) {
           aria-label="Measure over the frames"
           value={measure.id}
           onChange={(event) => choose(event.target.value)}
-          className="w-full rounded-sm border border-[#8a8a8a] bg-[#2b2b2b] px-1 py-0.5"
+          className="w-full rounded-sm border border-room-line bg-room px-1 py-0.5"
         >
           {measures.map(({ id, name }) => (
             <option key={id} value={id}>
@@ -74,7 +74,7 @@ function Trace({ trial }: { trial: Trial }) {
             </option>
           ))}
         </select>
-        <p className="text-[#c4c4c4]">
+        <p className="text-lamp-soft">
           {Number(low.toPrecision(3))} to {Number(high.toPrecision(3))} {measure.unit}
         </p>
       </div>
@@ -83,7 +83,7 @@ function Trace({ trial }: { trial: Trial }) {
         aria-label={`${measure.name} over the frames`}
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         preserveAspectRatio="none"
-        className="h-16 min-w-0 flex-1 cursor-pointer bg-[#2b2b2b]"
+        className="h-16 min-w-0 flex-1 cursor-pointer bg-room"
         onPointerDown={(event) => {
           const box = event.currentTarget.getBoundingClientRect();
           seek(Math.floor(((event.clientX - box.left) / box.width) * trial.frames));
@@ -129,7 +129,7 @@ function Trace({ trial }: { trial: Trial }) {
           vectorEffect="non-scaling-stroke"
         />
       </svg>
-      <ul className="grid w-40 shrink-0 grid-cols-2 content-start gap-x-2 text-[12px] text-[#d0d0d0]">
+      <ul className="grid w-40 shrink-0 grid-cols-2 content-start gap-x-2 text-[12px] text-lamp-soft">
         {lines.map(({ entry, values }) => (
           <li key={entry.letter} className="flex items-center gap-1" title={entry.name}>
             <svg viewBox="0 0 22 6" className="h-1.5 w-6" aria-hidden="true">
@@ -172,7 +172,7 @@ export function Moments({ trial }: { trial: Trial }) {
   const shown = useViewport((view) => view.frame);
   const frame = playing ? shown : wanted;
   return (
-    <section aria-label="Frames" className="shrink-0 bg-[#3a3a3a] text-[14px] text-[#ececec]">
+    <section aria-label="Frames" className="shrink-0 bg-room-raised text-[14px] text-lamp">
       <div className="flex items-center gap-x-4 px-4 py-1">
         <div className="flex">
           <button type="button" className={CHIP} onClick={() => step(-1)} title="Left arrow">
@@ -192,7 +192,7 @@ export function Moments({ trial }: { trial: Trial }) {
           max={frames - 1}
           value={frame}
           onChange={(event) => seek(Number(event.target.value))}
-          className="min-w-32 flex-1 accent-[#e8e8e8]"
+          className="min-w-32 flex-1 accent-lamp"
         />
         <span className="w-72 shrink-0 tabular-nums">
           Frame <b data-testid="frame">{trial.first + frame}</b>, {frame + 1} of {frames},{" "}
@@ -220,7 +220,7 @@ export function Moments({ trial }: { trial: Trial }) {
           ))}
         </div>
       </div>
-      <p className="min-h-5 px-4 text-[13px] text-[#d0d0d0]">
+      <p className="min-h-5 px-4 text-[13px] text-lamp-soft">
         <Told />
         {!playing && shown !== wanted && <span role="status">Fetching frame {trial.first + wanted}</span>}
       </p>

@@ -41,7 +41,7 @@ export function Side(props: Props) {
     return (
       <button
         type="button"
-        className="w-6 shrink-0 bg-[#333333] text-[13px] [writing-mode:vertical-rl] hover:bg-[#4f4f4f]"
+        className="w-6 shrink-0 bg-room-raised text-[13px] [writing-mode:vertical-rl] hover:bg-room-field"
         title="Key E"
         onClick={() => look.change({ side: "entries" })}
       >
@@ -51,7 +51,7 @@ export function Side(props: Props) {
   return (
     <aside
       aria-label="Entries, spots and remarks"
-      className="flex w-64 shrink-0 flex-col bg-[#333333] text-[14px]"
+      className="flex w-64 shrink-0 flex-col bg-room-raised text-[14px]"
     >
       <div className="flex items-center px-1 pt-1">
         {TABS.map(([tab, name]) => (

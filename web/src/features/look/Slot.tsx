@@ -32,7 +32,7 @@ function Values({ choice, truth }: { choice: Choice; truth: Picture | null }) {
   };
   return (
     <span
-      className="shrink-0 text-[#d0d0d0] tabular-nums"
+      className="shrink-0 text-lamp-soft tabular-nums"
       data-testid="values"
       title={`R, G, B at column ${place.x}, row ${place.y}, 8-bit${there ? "; beside each how far from the truth" : ""}`}
     >
@@ -82,11 +82,11 @@ export function Caption({ choice, extent, truth, liftable = true, doing }: Capti
         ...(liftable && lift > 1 ? [`lifted ${lift}×`] : []),
         ...(off && doing?.placed ? [`moved back by ${inWords(off)}`] : []),
       ].join(", ")}
-      className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-[#2b2b2b] px-2 text-[13px] whitespace-nowrap text-[#e8e8e8]"
+      className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-room px-2 text-[13px] whitespace-nowrap text-lamp"
     >
       <LetterPlate letter={choice.plate} neutral />
       <span className="truncate font-semibold">{choice.name}</span>
-      <span className="min-w-0 shrink-[1000] truncate text-[#b9b9b9]">{choice.detail}</span>
+      <span className="min-w-0 shrink-[1000] truncate text-lamp-dim">{choice.detail}</span>
       <span className="ml-auto" />
       <Values choice={choice} truth={truth} />
       {off && doing && (
@@ -117,9 +117,9 @@ export function Caption({ choice, extent, truth, liftable = true, doing }: Capti
         </button>
       )}
       {liftable && lift > 1 && (
-        <span className="shrink-0 rounded-sm bg-[#e8e8e8] px-1 text-[#1c1c1c]">lifted {lift}×</span>
+        <span className="shrink-0 rounded-sm bg-lamp px-1 text-room-deep">lifted {lift}×</span>
       )}
-      <span className="shrink-0 pl-2 text-[#d0d0d0]" data-testid="pane-zoom">
+      <span className="shrink-0 pl-2 text-lamp-soft" data-testid="pane-zoom">
         {zoomText(zoom * scale)}
       </span>
     </div>
@@ -141,7 +141,7 @@ export function Pixels({ scene, choices, label }: { scene: Scene | null; choices
       {state && (
         <p
           role="status"
-          className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded-sm bg-[#1c1c1c] px-3 py-1 text-[#f0f0f0]"
+          className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded-sm bg-room-deep px-3 py-1 text-lamp"
         >
           {state}
         </p>
@@ -189,7 +189,7 @@ function Loupe({ choice, trial }: { choice: Choice; trial: Trial }) {
   return (
     <div
       data-testid="loupe"
-      className="pointer-events-none absolute right-2 bottom-2 w-36 bg-[#2b2b2b] text-[12px] tabular-nums outline-2 outline-[#f5f5f5]"
+      className="pointer-events-none absolute right-2 bottom-2 w-36 bg-room text-[12px] tabular-nums outline-2 outline-lamp"
     >
       <div className="relative size-36">
         <Cell
@@ -201,13 +201,13 @@ function Loupe({ choice, trial }: { choice: Choice; trial: Trial }) {
           frame={frame}
           label={`Loupe, ${choice.name}`}
         />
-        <span className="absolute top-1/2 left-1/2 size-2.5 -translate-1/2 outline outline-[#f5f5f5]" />
+        <span className="absolute top-1/2 left-1/2 size-2.5 -translate-1/2 outline outline-lamp" />
       </div>
       {found && resting && (
         <p className="px-1.5 py-0.5" data-testid="loupe-values" title="ΔE00: how far from the truth">
           {found.codes.join(" ")}
           <br />
-          <span className="text-[#c4c4c4]">
+          <span className="text-lamp-soft">
             {found.bits}-bit
             {choice.id !== "truth" && found.from_truth != null && `, ΔE00 ${found.from_truth.toFixed(2)}`}
           </span>
@@ -271,7 +271,7 @@ export function Slot(props: SlotProps) {
         setOver(false);
         onDrop(event.dataTransfer.getData(DRAGGED));
       }}
-      className={`relative flex min-h-0 min-w-0 flex-col ${over ? "outline-4 -outline-offset-4 outline-[#f5f5f5] outline-dashed" : active ? "outline-2 -outline-offset-2 outline-[#f5f5f5]" : ""}`}
+      className={`relative flex min-h-0 min-w-0 flex-col ${over ? "outline-4 -outline-offset-4 outline-lamp outline-dashed" : active ? "outline-2 -outline-offset-2 outline-lamp" : ""}`}
     >
       <div className="flex">
         <Caption
@@ -286,7 +286,7 @@ export function Slot(props: SlotProps) {
         {scene && !slice && <Marks marks={marks} onDraw={onDraw} />}
         {loupe && <Loupe choice={choice} trial={trial} />}
         {told && (
-          <p role="status" className="absolute top-2 left-2 rounded-sm bg-[#1c1c1c] px-2 py-0.5 text-[13px]">
+          <p role="status" className="absolute top-2 left-2 rounded-sm bg-room-deep px-2 py-0.5 text-[13px]">
             {told}
           </p>
         )}

@@ -16,7 +16,7 @@ export function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
   if (!score || score.note)
     return <span title={score?.note}>{(score && atMost(score, measure)) ?? "–"}</span>;
   const mark = entry.marks[measure.id];
-  const looks = { best: "bg-[#e8e8e8] font-semibold text-[#1c1c1c]", tied: "ring-1 ring-[#e8e8e8]" };
+  const looks = { best: "bg-lamp font-semibold text-room-deep", tied: "ring-1 ring-lamp" };
   const look = mark ? looks[mark] : "";
   return (
     <span className={`rounded-sm px-1 tabular-nums ${look}`}>
@@ -29,7 +29,7 @@ export function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
 function Figures({ measures, entries }: { measures: Measure[]; entries: Entry[] }) {
   return (
     <table className="text-[13px]">
-      <thead className="sticky top-0 bg-[#3a3a3a]">
+      <thead className="sticky top-0 bg-room-raised">
         <tr>
           <td />
           {entries.map((entry) => (
@@ -48,12 +48,12 @@ function Figures({ measures, entries }: { measures: Measure[]; entries: Entry[] 
             <th
               scope="row"
               title={measure.meaning}
-              className="pr-4 text-left font-normal whitespace-nowrap text-[#d0d0d0]"
+              className="pr-4 text-left font-normal whitespace-nowrap text-lamp-soft"
             >
-              {measure.name} {measure.unit && <span className="text-[#b9b9b9]">{measure.unit}</span>}
+              {measure.name} {measure.unit && <span className="text-lamp-dim">{measure.unit}</span>}
             </th>
             {commonNote(entries, measure) ? (
-              <td colSpan={entries.length} className="px-2 text-[#c4c4c4]">
+              <td colSpan={entries.length} className="px-2 text-lamp-soft">
                 Not measured: {commonNote(entries, measure)}
               </td>
             ) : (
@@ -79,7 +79,7 @@ function PixelTable({ found }: { found: Record<string, PixelRead> }) {
   return (
     <table className="text-[13px] tabular-nums" data-testid="pixel">
       <thead>
-        <tr className="text-left text-[#d0d0d0]">
+        <tr className="text-left text-lamp-soft">
           <td />
           <th className="pr-6 font-normal">code values</th>
           <th className="pr-6 font-normal">L*, a*, b*</th>
@@ -93,7 +93,7 @@ function PixelTable({ found }: { found: Record<string, PixelRead> }) {
               <LetterPlate letter={names[name] ?? name} neutral />
             </th>
             <td className="pr-6">
-              {codes.join(" ")} <span className="text-[#b9b9b9]">{bits}-bit</span>
+              {codes.join(" ")} <span className="text-lamp-dim">{bits}-bit</span>
             </td>
             <td className="pr-6">{lab.map(signed).join(", ")}</td>
             {apart && <td>{name === "truth" ? "" : from_truth?.toFixed(2)}</td>}
@@ -215,7 +215,7 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
   return (
     <section
       aria-label="Scores of this part"
-      className="max-h-64 shrink-0 overflow-y-auto bg-[#3a3a3a] px-3 py-1.5 text-[14px]"
+      className="max-h-64 shrink-0 overflow-y-auto bg-room-raised px-3 py-1.5 text-[14px]"
     >
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
         <h2 className="font-semibold">
@@ -224,7 +224,7 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
           {trial.frames > 1 && `, frame ${trial.first + part.frame}`}
         </h2>
         {found.isFetching && (
-          <span role="status" className="text-[#d0d0d0]">
+          <span role="status" className="text-lamp-soft">
             measuring every entry here…
           </span>
         )}

@@ -76,7 +76,7 @@ export function Toolbar(props: Props) {
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-3 py-1.5 text-[14px]">
       <div role="group" aria-label="Panes" className="flex items-center">
-        <span className="mr-1 text-[#c4c4c4]">Panes</span>
+        <span className="mr-1 text-lamp-soft">Panes</span>
         {Array.from({ length: most }, (_, at) => at + 1).map((number) => (
           <button
             key={number}
@@ -96,7 +96,7 @@ export function Toolbar(props: Props) {
       <ViewingSize pixels={trial.plan.target.width} />
       {mode === "panes" && (
         <span className="flex items-center gap-1">
-          <span className="text-[#c4c4c4]">Map</span>
+          <span className="text-lamp-soft">Map</span>
           <select
             aria-label="Map"
             value={fault ?? ""}

@@ -57,7 +57,7 @@ function Thought({ trial, entry }: { trial: Trial; entry: Entry }) {
 function TakeAway({ picture }: { picture: Picture }) {
   const frame = useViewport((view) => Math.min(view.frame, picture.frames - 1));
   return (
-    <p className="pl-8 text-[12px] text-[#c4c4c4]">
+    <p className="pl-8 text-[12px] text-lamp-soft">
       <a className="underline" download href={`/api/pictures/${picture.id}/frames/${frame}/plate`}>
         Lossless file
       </a>
@@ -100,7 +100,7 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
       draggable
       onDragStart={(event) => event.dataTransfer.setData(DRAGGED, choice.id)}
       data-testid={`tray-${choice.id}`}
-      className={`border-l-4 px-2 py-1.5 ${active ? "border-[#f5f5f5] bg-[#4d4d4d]" : shown ? "border-[#9a9a9a]" : "border-transparent"} ${entry?.standing === "retired" ? "text-[#b4b4b4]" : ""}`}
+      className={`border-l-4 px-2 py-1.5 ${active ? "border-lamp bg-room-field" : shown ? "border-room-line" : "border-transparent"} ${entry?.standing === "retired" ? "text-lamp-dim" : ""}`}
     >
       <button
         type="button"
@@ -113,7 +113,7 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
           <span className="block truncate font-semibold" title={choice.name}>
             {choice.name}
           </span>
-          <span className="block truncate text-[12px] text-[#c4c4c4]" title={choice.detail}>
+          <span className="block truncate text-[12px] text-lamp-soft" title={choice.detail}>
             {choice.waiting ?? (told.join(" · ") || choice.detail)}
           </span>
         </span>
@@ -122,7 +122,7 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
       {entry && !entry.control && choice.picture && (
         <>
           {choice.detail !== DEFAULTS && (
-            <p className="truncate pl-8 text-[12px] text-[#c4c4c4]" title={choice.detail}>
+            <p className="truncate pl-8 text-[12px] text-lamp-soft" title={choice.detail}>
               {choice.detail}
             </p>
           )}

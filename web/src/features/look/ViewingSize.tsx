@@ -32,10 +32,7 @@ export function ViewingSize({ pixels }: { pixels: number }) {
       <PopoverButton className={CHIP} title="The zoom at which one sees what the audience sees">
         Viewing size
       </PopoverButton>
-      <PopoverPanel
-        anchor="bottom"
-        className="z-10 w-96 rounded-sm bg-[#2b2b2b] p-4 text-[14px] text-[#ececec]"
-      >
+      <PopoverPanel anchor="bottom" className="z-10 w-96 rounded-sm bg-room p-4 text-[14px] text-lamp">
         {ASKED.map(([key, words]) => (
           <label key={key} className="mb-1.5 flex items-center justify-between gap-2">
             {words}
@@ -56,7 +53,7 @@ export function ViewingSize({ pixels }: { pixels: number }) {
               {Math.round(zoom * 1000) / 10} %: {Math.round(perDegree)} pixels a degree for the audience
               {perDegree > SHARP ? ", finer than sharp sight (60)." : ", within sharp sight (60)."}
             </p>
-            <button type="button" className={`${CHIP} border border-[#8a8a8a]`} onClick={() => zoomTo(zoom)}>
+            <button type="button" className={`${CHIP} border border-room-line`} onClick={() => zoomTo(zoom)}>
               Show it so
             </button>
           </>

@@ -50,7 +50,7 @@ function Head({ trial, choice, move }: HeadProps) {
       onDragStart={(event) => event.dataTransfer.setData(DRAGGED, choice.id)}
       onDragOver={(event) => event.preventDefault()}
       onDrop={(event) => move(event.dataTransfer.getData(DRAGGED), choice.id)}
-      className={`sticky top-0 z-[2] bg-[#2b2b2b] px-1 py-1 text-left font-normal ${retired ? "text-[#b4b4b4]" : ""}`}
+      className={`sticky top-0 z-[2] bg-room px-1 py-1 text-left font-normal ${retired ? "text-lamp-dim" : ""}`}
     >
       <div className="flex w-42 items-center gap-1.5">
         <LetterPlate letter={choice.plate} neutral />
@@ -94,11 +94,11 @@ function SpotScore(props: { trial: Trial; spot: Spot; letter: string; measure: M
   const found = useSpotScores(trial.id, spot.id, done);
   const entry = found.data?.find((one) => one.letter === letter);
   return (
-    <p className="h-5 bg-[#2b2b2b] px-1 text-[13px]">
+    <p className="h-5 bg-room px-1 text-[13px]">
       {entry ? (
         <Figure entry={entry} measure={measure} />
       ) : (
-        <span className="text-[#b9b9b9]">{found.isLoading ? "…" : "–"}</span>
+        <span className="text-lamp-dim">{found.isLoading ? "…" : "–"}</span>
       )}
     </p>
   );
@@ -110,10 +110,10 @@ function Row({ trial, spot, columns, measure, zoom, go }: RowProps) {
       <th
         scope="row"
         data-caption={spot.name}
-        className="sticky left-0 z-[1] w-28 max-w-28 min-w-28 bg-[#2b2b2b] px-2 text-left align-top font-normal"
+        className="sticky left-0 z-[1] w-28 max-w-28 min-w-28 bg-room px-2 text-left align-top font-normal"
       >
         <span className="block pt-1 font-semibold wrap-anywhere">{spot.name}</span>
-        <span className="text-[12px] text-[#c4c4c4]">
+        <span className="text-[12px] text-lamp-soft">
           {trial.frames > 1 ? `frame ${trial.first + spot.frame}` : `${spot.left}, ${spot.top}`}
         </span>
       </th>
@@ -175,13 +175,13 @@ export function Wall({ trial, choices, spots, by, hand, change, go, find }: Prop
   if (spots.length === 0)
     return (
       <div className="grid min-h-0 flex-1 place-items-center bg-[var(--surround)]">
-        <div className="max-w-md rounded-sm bg-[#2b2b2b] p-6">
+        <div className="max-w-md rounded-sm bg-room p-6">
           <h2 className="mb-2 text-lg font-semibold">No spots yet</h2>
-          <p className="mb-3 text-[#d0d0d0]">
+          <p className="mb-3 text-lamp-soft">
             The wall shows every entry at every spot. Let Mistline suggest some, or mark your own on the
             picture.
           </p>
-          <button type="button" className={`${CHIP} border border-[#8a8a8a]`} onClick={find}>
+          <button type="button" className={`${CHIP} border border-room-line`} onClick={find}>
             Find spots
           </button>
         </div>
@@ -201,7 +201,7 @@ export function Wall({ trial, choices, spots, by, hand, change, go, find }: Prop
             ))}
           </select>
         </label>
-        <span className="text-[13px] text-[#c4c4c4]">
+        <span className="text-[13px] text-lamp-soft">
           {!measure
             ? "drag a head to move a column"
             : measure.better
@@ -217,7 +217,7 @@ export function Wall({ trial, choices, spots, by, hand, change, go, find }: Prop
         <table className="border-separate border-spacing-0">
           <thead>
             <tr>
-              <td data-caption="" className="sticky top-0 left-0 z-[3] bg-[#2b2b2b]" />
+              <td data-caption="" className="sticky top-0 left-0 z-[3] bg-room" />
               {columns.map((choice) => (
                 <Head key={choice.id} trial={trial} choice={choice} move={move} />
               ))}

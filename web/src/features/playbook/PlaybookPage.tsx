@@ -9,7 +9,7 @@ type Verdict = PlaybookKind["verdicts"][number];
 function Standing({ verdict }: { verdict: Verdict }) {
   return (
     <div className="grid grid-cols-[8rem_1fr_23rem] gap-5">
-      <span className="flex h-24 items-center justify-center bg-[#777]">
+      <span className="flex h-24 items-center justify-center bg-surround">
         {verdict.picture_id && (
           <img src={thumbnail(verdict.picture_id)} alt="" className="max-h-24 max-w-32" />
         )}

@@ -76,7 +76,7 @@ export function MethodRow({ method, versions, nameOf, isChosen, toggle }: Props)
             {now?.found && compare(now, "Compare")}
             <DisclosureButton
               className="rounded-sm border border-line bg-sheet px-3 py-1.5 font-medium hover:border-ink data-open:bg-well"
-              aria-label={`All of ${method.name}`}
+              aria-label={`All of it, ${method.name}`}
             >
               All of it
             </DisclosureButton>

@@ -26,7 +26,7 @@ export function BreakEven({ trial }: { trial: Trial }) {
             <li key={letter} className="grid grid-cols-[1.75rem_minmax(0,1fr)_25rem] items-center gap-3">
               <LetterPlate letter={letter} />
               <span className="relative block h-5 bg-well" aria-hidden>
-                <span className="absolute inset-y-0 left-0 bg-[#a9b0ac]" style={{ width: width(fixed) }} />
+                <span className="absolute inset-y-0 left-0 bg-line" style={{ width: width(fixed) }} />
                 <span
                   className={`absolute inset-y-0 ${share < 1 ? "bg-ink" : "bg-accent"}`}
                   style={{ left: width(fixed), width: width(share - fixed) }}

@@ -261,7 +261,7 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
       data-testid="source"
     >
       <div className="flex flex-col gap-3">
-        <div className="flex h-40 items-center justify-center overflow-hidden bg-[#777]">
+        <div className="flex h-40 items-center justify-center overflow-hidden bg-surround">
           <Scrubbed source={source} />
         </div>
         {ready && (

@@ -21,7 +21,7 @@ function Row({ source, kind }: { source: Source; kind: string | undefined }) {
     <tr className="border-t border-line align-middle" data-testid="source">
       <th scope="row" className="py-1.5 pr-4 text-left font-normal">
         <span className="flex min-w-0 items-center gap-3">
-          <span className="flex h-10 w-14 shrink-0 items-center justify-center overflow-hidden bg-[#777]">
+          <span className="flex h-10 w-14 shrink-0 items-center justify-center overflow-hidden bg-surround">
             <Scrubbed source={source} small />
           </span>
           <span className="min-w-0">

@@ -128,7 +128,7 @@ export function PartPick({ source, part, change }: Props) {
   return (
     <fieldset>
       <legend className="mb-1 text-[13px] text-soft">Part that is tried</legend>
-      <div className="relative mb-2 flex h-16 overflow-hidden bg-[#777]">
+      <div className="relative mb-2 flex h-16 overflow-hidden bg-surround">
         {facts.strip.map((frame) => (
           <img
             key={frame}
@@ -141,7 +141,7 @@ export function PartPick({ source, part, change }: Props) {
           <div
             key={shot}
             title={`Cut at frame ${shot}`}
-            className="absolute inset-y-0 w-0.5 bg-[#f0f0f0] outline outline-[#1c1c1c]"
+            className="absolute inset-y-0 w-0.5 bg-lamp outline outline-room-deep"
             style={{ left: `${(100 * shot) / count}%` }}
           />
         ))}

@@ -87,9 +87,9 @@ export function PartPlayer({ source, part, at, show, setIn, setOut }: Props) {
           width={2 * WIDTH}
           height={Math.max(1, Math.round((2 * WIDTH * height) / width))}
           aria-hidden
-          className="max-h-48 w-full bg-[#777] object-contain"
+          className="max-h-48 w-full bg-surround object-contain"
         />
-        <span className="absolute right-1 bottom-1 rounded-sm bg-[#1c1c1c] px-1 text-[12px] text-[#f0f0f0] tabular-nums">
+        <span className="absolute right-1 bottom-1 rounded-sm bg-room-deep px-1 text-[12px] text-lamp tabular-nums">
           {playing && !ready
             ? `loading, ${loop.length - missing.length} of ${loop.length}`
             : timecode(at, rate)}

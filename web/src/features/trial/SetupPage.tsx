@@ -37,7 +37,7 @@ function SourcePick({ value, onChange }: { value: string | null; onChange: (id: 
   );
   return (
     <div className="flex items-center gap-4">
-      <span className="flex h-24 w-36 shrink-0 items-center justify-center bg-[#777]">
+      <span className="flex h-24 w-36 shrink-0 items-center justify-center bg-surround">
         {chosen && <Scrubbed source={chosen} className="max-h-24" />}
       </span>
       <label className="grow">

@@ -18,7 +18,7 @@ function Row({ trial }: { trial: TrialItem }) {
         to={`/trials/${trial.id}`}
         className="grid grid-cols-[6rem_1fr_11rem_13rem] items-center gap-5 border-b border-line bg-sheet px-3 py-2 hover:bg-wash"
       >
-        <span className="flex h-14 items-center justify-center bg-[#777]">
+        <span className="flex h-14 items-center justify-center bg-surround">
           {trial.picture_id && (
             <img src={thumbnail(trial.picture_id)} alt="" loading="lazy" className="max-h-14 max-w-24" />
           )}
