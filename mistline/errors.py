@@ -7,6 +7,7 @@ __all__ = [
     "Conflict",
     "Damaged",
     "Forbidden",
+    "Locked",
     "MistlineError",
     "NotFound",
     "OutOfLimits",
@@ -96,6 +97,13 @@ class Forbidden(MistlineError):
 
     status = 403
     title = "Refused"
+
+
+class Locked(MistlineError):
+    """A request from another machine without the key."""
+
+    status = 401
+    title = "The key is missing"
 
 
 class SetupError(MistlineError):

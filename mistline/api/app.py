@@ -31,7 +31,9 @@ from mistline.api import (
     errands,
     events,
     fingerprints,
+    health,
     iiif,
+    key,
     looking,
     prices,
     recipes,
@@ -201,12 +203,14 @@ def create_app() -> FastAPI:
         standing_in.router,
         prices.router,
         errands.router,
+        key.router,
         looking.router,
         iiif.router,
         events.router,
     ):
         api.include_router(router)
     app.include_router(api)
+    app.include_router(health.router)
     for kind, handler in (
         (MistlineError, _mistline_error),
         (RequestValidationError, _validation_error),

@@ -9,8 +9,9 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from mistline.api.key import is_loopback, may_enter
 from mistline.api.schemas import Problem
-from mistline.errors import Forbidden
+from mistline.errors import Forbidden, Locked
 
 __all__ = ["PROBLEM_TYPE", "Guard", "problem_body"]
 
@@ -49,7 +50,9 @@ class Guard:
     def _refusal(self, scope: Scope) -> str | None:
         headers = Headers(scope=scope)
         host = headers.get("host", "")
-        if re.sub(r":\d+$", "", host) not in self.hosts:
+        name = re.sub(r":\d+$", "", host)
+        from_here = is_loopback((scope.get("client") or ("", 0))[0])
+        if name not in self.hosts or (name in LOOPBACK and not from_here):
             return "Mistline answers under its own address only; open it by the address it printed at the start."
         if scope["method"] in READING:
             return None
@@ -106,6 +109,11 @@ class Guard:
         refusal = self._refusal(scope)
         if refusal is not None:
             await answer(Forbidden.status, Forbidden.title, refusal)
+            return
+        if not may_enter(scope):
+            await answer(
+                Locked.status, Locked.title, "This Mistline asks for its key; open its first page to give it."
+            )
             return
         try:
             await self.app(scope, in_measure, with_headers)

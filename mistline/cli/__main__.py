@@ -3,6 +3,7 @@
 import json
 import logging
 import os
+import secrets
 import webbrowser
 from pathlib import Path
 from typing import Annotated
@@ -18,10 +19,15 @@ from mistline.store.settings import Settings
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Compare upscaling and denoising methods.")
 console = Console()
+Browser = Annotated[bool, typer.Option(help="Open the browser.")]
+MakeKey = Annotated[bool, typer.Option(help="Make a key for other machines and print it.")]
 
 
-def _run(name: str, *, with_demo: bool, browser: bool) -> None:
+def _run(name: str, *, with_demo: bool, browser: bool, make_key: bool) -> None:
     logging.basicConfig(level=logging.WARNING, format="%(message)s")
+    if make_key:
+        os.environ["MISTLINE_KEY"] = secrets.token_urlsafe(24)
+        console.print(f"The key of this start: [bold]{os.environ['MISTLINE_KEY']}[/bold]")
     settings = Settings(data=supervisor.default_data(name))
 
     def ready(address: str) -> None:
@@ -39,15 +45,15 @@ def _run(name: str, *, with_demo: bool, browser: bool) -> None:
 
 
 @app.command()
-def demo(browser: Annotated[bool, typer.Option(help="Open the browser.")] = True) -> None:
+def demo(browser: Browser = True, make_key: MakeKey = False) -> None:
     """Start Mistline with its demo data."""
-    _run("demo", with_demo=True, browser=browser)
+    _run("demo", with_demo=True, browser=browser, make_key=make_key)
 
 
 @app.command()
-def start(browser: Annotated[bool, typer.Option(help="Open the browser.")] = True) -> None:
+def start(browser: Browser = True, make_key: MakeKey = False) -> None:
     """Start Mistline with your own data."""
-    _run("own", with_demo=False, browser=browser)
+    _run("own", with_demo=False, browser=browser, make_key=make_key)
 
 
 @app.command()

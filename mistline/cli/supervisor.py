@@ -17,6 +17,7 @@ from pathlib import Path
 import httpx
 import psycopg
 
+from mistline.api.key import is_loopback
 from mistline.errors import MistlineError, SetupError
 from mistline.store import cluster, database, recipes
 from mistline.store.settings import ROOT, Settings
@@ -45,6 +46,7 @@ def _check_port(host: str, port: int) -> None:
 def _alone(settings: Settings) -> Iterator[None]:
     """Hold the folder for this process; the lock is the system's, so a killed process leaves none."""
     settings.data.mkdir(parents=True, exist_ok=True)
+    settings.data.chmod(0o700)  # what is in it is nobody else's
     with (settings.data / "running.lock").open("a+") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -170,6 +172,11 @@ def run(settings: Settings, ready: Callable[[str], None], beside: Sequence[Seque
     """
     if not (settings.web / "index.html").exists():
         raise SetupError("The web pages are not built; run `make demo` or `make start`, which builds them.")
+    if not is_loopback(settings.host) and not settings.key.get_secret_value():
+        raise SetupError(
+            f"Under {settings.host} others could reach Mistline, and it has no key; set MISTLINE_KEY to a long one, "
+            "start with --make-key to have one made, or leave MISTLINE_HOST at 127.0.0.1."
+        )
     for name in (signal.SIGINT, signal.SIGTERM):  # also when started in the background of a script
         signal.signal(name, signal.default_int_handler)
     with _alone(settings):

@@ -72,6 +72,8 @@ class Media:
         self.local = "file" in self.fs.protocol
         if self.local:
             Path(self.root, "incoming").mkdir(parents=True, exist_ok=True)
+            with contextlib.suppress(PermissionError):  # a folder of somebody else's stays as he has it
+                Path(self.root).chmod(0o700)
 
     def _at(self, key: str) -> str:
         return f"{self.root}/{key}"

@@ -4,6 +4,7 @@ import tempfile
 from functools import lru_cache
 from pathlib import Path
 
+from pydantic import SecretStr
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 __all__ = ["ROOT", "Settings", "settings"]
@@ -25,6 +26,7 @@ class Settings(BaseSettings):
     host: str = "127.0.0.1"
     port: int = 8765
     allowed_hosts: list[str] = []
+    key: SecretStr = SecretStr("")
     connectors: Path | None = None
     web: Path = ROOT / "web" / "dist"
     reader_memory_bytes: int = 6 * 2**30

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from tests.harness import PATIENCE, Running
 
@@ -20,11 +20,17 @@ def choose(page: Page, *names: str) -> None:
 
 
 @pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        started = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+def playwright() -> Iterator[Playwright]:
+    """One for all tests of a process: two at once do not work."""
+    with sync_playwright() as started:
         yield started
-        started.close()
+
+
+@pytest.fixture(scope="session")
+def browser(playwright: Playwright) -> Iterator[Browser]:
+    started = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+    yield started
+    started.close()
 
 
 @pytest.fixture

@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { create } from "zustand";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
@@ -55,6 +56,9 @@ client.use({
 /** How many changes the server had announced when the first of all answers was asked for; NaN if one did not say. */
 export const oldestAnswer = () => oldest;
 
+/** Whether the server asks for its key: this is another machine, and nobody has given it here. */
+export const useLocked = create<{ locked: boolean }>(() => ({ locked: false }));
+
 /** The server cannot be reached, or its database cannot: nothing is wrong with what was asked. */
 export class Unreachable extends Error {}
 
@@ -67,6 +71,7 @@ export async function answer<T>(
   const { data, error, response } = await call.catch(() => {
     throw new Unreachable("Mistline does not answer. Is it still running?");
   });
+  if (response.status === 401) useLocked.setState({ locked: true });
   if (AWAY.includes(response.status)) throw new Unreachable(sentence(error));
   if (!response.ok) throw new Error(sentence(error));
   return data as T;

@@ -1,4 +1,5 @@
 import { NavLink, Navigate, Route, Routes } from "react-router";
+import { useLocked } from "../api/client";
 import { useLive } from "../api/live";
 import { PlaybookPage } from "../features/playbook/PlaybookPage";
 import { PricesPage } from "../features/prices/PricesPage";
@@ -9,6 +10,7 @@ import { SetupPage } from "../features/trial/SetupPage";
 import { TrialPage } from "../features/trial/TrialPage";
 import { TrialsPage } from "../features/trial/TrialsPage";
 import { ButtonLink, Empty, Page } from "../ui/parts";
+import { KeyPage } from "./KeyPage";
 import { RunDock } from "./RunDock";
 
 const PLACES = [
@@ -55,6 +57,8 @@ function Lost() {
 
 export function App() {
   useLive();
+  const locked = useLocked(({ locked }) => locked);
+  if (locked) return <KeyPage />;
   return (
     <div className="flex h-full flex-col">
       <TopBar />

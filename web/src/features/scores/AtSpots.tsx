@@ -15,9 +15,8 @@ export function AtSpots({ trial }: { trial: Trial }) {
   const measured = found.filter(({ data }) => data).length;
   const there = ({ id }: { id: string }) =>
     found.some(({ data }) => data?.some(({ scores }) => scores[id]?.value != null));
-  const lead = trial.measures.find(({ id }) => id === trial.lead);
-  const chosen =
-    asked ?? (measured > 0 && lead && !there(lead) ? trial.measures.find(there)?.id : null) ?? trial.lead;
+  const telling = [trial.lead, ...trial.evidence, ...trial.measures.map(({ id }) => id)];
+  const chosen = asked ?? (measured > 0 ? telling.find((id) => there({ id })) : null) ?? trial.lead;
   const words = useSpotsInWords(trial.id, chosen, measured).data ?? [];
   const measure = trial.measures.find(({ id }) => id === chosen);
   if (spots.length === 0 || !measure)
