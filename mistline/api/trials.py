@@ -69,7 +69,7 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
     ids = [str(key) for key in request.recipe_ids]
     found = use_cases.outlook(str(request.source_id), request.setup, ids, request.first, request.frames)
     forecasts = [
-        schemas.Outlook(recipe_id=UUID(key), **(asdict(known) if known else {}))
+        schemas.Outlook(recipe_id=UUID(key), way=found.ways[key], **(asdict(known) if known else {}))
         for key, known in found.forecasts.items()
     ]
     part, off = found.sizes.part, found.sizes.cropped
@@ -143,15 +143,17 @@ def _words(recipe: Row | None, stated: Row | None) -> str:
     return Stated.model_validate(stated).words() if stated else "The truth, through the same write and read"
 
 
-def _entry(row: Row, marks: dict[str, Any], sentence: str) -> schemas.Entry:
+def _entry(row: Row, marks: dict[str, Any], sentence: str, factor: float) -> schemas.Entry:
     words = _words(row["recipe"], row["stated"])
+    if row["recipe"] and (way := Recipe.model_validate(row["recipe"]).way(factor)):
+        words = f"{words} ({way})"
     fields = {name: row[name] for name in schemas.Entry.model_fields if name in row}
     return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks, sentence=sentence)
 
 
 def _entries(rows: list[Row], setup: AnySetup, board: Scoreboard) -> list[schemas.Entry]:
     told = sentences(rows, setup)
-    return [_entry(row, board.marks.get(row["letter"], {}), told[row["letter"]]) for row in rows]
+    return [_entry(row, board.marks.get(row["letter"], {}), told[row["letter"]], setup.factor) for row in rows]
 
 
 def _measures(has_truth: bool, frames: int) -> list[schemas.MeasureShown]:

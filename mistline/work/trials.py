@@ -248,7 +248,8 @@ class Outlook:
     """What a trial of so many frames will do, in numbers; a recipe whose speed is not known has the forecast None.
 
     `frame_bytes` is what a frame of one take will take in the media store, by the takes so far. `suggested` holds
-    the recipes worth trying, by id, also those that were not chosen.
+    the recipes worth trying, by id, also those that were not chosen; `ways` how the chosen ones come to a factor that
+    they do not do by themselves.
     """
 
     sizes: Plan
@@ -258,6 +259,7 @@ class Outlook:
     forecasts: dict[str, Forecast | None]
     frame_bytes: float | None
     suggested: dict[str, Suggestion]
+    ways: dict[str, str]
 
 
 def outlook(
@@ -291,6 +293,7 @@ def outlook(
         forecasts,
         a_pixel * sizes.target.pixels if a_pixel else None,
         {key: found for key, found in suggested.items() if found},
+        {key: recipe.way(setup.factor) for key, recipe in chosen.items()},
     )
 
 

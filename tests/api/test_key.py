@@ -70,16 +70,12 @@ def test_the_key_opens_as_a_bearer_and_as_a_cookie(locked: Running) -> None:
     assert outside(locked, "/api/kinds", headers={"Cookie": pair}).status_code == 200
 
 
-@pytest.mark.parametrize(
-    "cookie",
-    [
-        "mistline=", "mistline=1.2", f"mistline={_signed(int(time.time()), 'another-key')}",
-        f"mistline={_signed(int(time.time()) - 31 * 24 * 3600, KEY)}", f"mistline={_signed(2**39, KEY)}",
-        "mistline=\x01;;", f"mistline={'9' * 5000}.x",
-    ],
-)  # fmt: skip
-def test_a_cookie_that_is_not_ours_or_too_old_opens_nothing(locked: Running, cookie: str) -> None:
-    assert outside(locked, "/api/kinds", headers={"Cookie": cookie}).status_code == 401
+def test_a_cookie_that_is_not_ours_or_too_old_opens_nothing(locked: Running) -> None:
+    now = int(time.time())
+    made = [_signed(now, "another-key"), _signed(now - 31 * 24 * 3600, KEY), _signed(2**39, KEY)]
+    for value in ("", "1.2", *made, "\x01;;", f"{'9' * 5000}.x"):
+        answer = outside(locked, "/api/kinds", headers={"Cookie": f"mistline={value}"})
+        assert answer.status_code == 401, value
 
 
 def test_wrong_keys_are_slowed(locked: Running) -> None:

@@ -275,3 +275,19 @@ def test_damage_of_clips_is_refused_for_a_still(app: Running, astronaut: np.ndar
         for address in ("/api/plans", "/api/trials"):
             answer = app.http.post(address, json=body)
             assert answer.status_code == 422 and "switch them off for a still" in answer.json()["detail"]
+
+
+def test_a_network_says_how_it_comes_to_a_factor_that_is_not_its_own(app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("three.png", as_png(astronaut[:120, :120]))
+    body = {
+        "source_id": source["id"],
+        "setup": {"factor": 3},
+        "recipe_ids": app.recipe_ids("Faithful network", "Bicubic"),
+    }
+    planned = app.http.post("/api/plans", json=body).json()["forecasts"]
+    assert sorted(one["way"] for one in planned) == [
+        "", "Faithful network, 2x: run 2 times to 4x, then down to 3x by Lanczos",
+    ]  # fmt: skip
+    trial = app.finished(app.http.post("/api/trials", json=body).json()["id"])
+    words = {entry["name"]: entry["words"] for entry in trial["entries"]}
+    assert "then down to 3x by Lanczos" in words["Faithful network"] and words["Bicubic"] == "Bicubic"

@@ -56,4 +56,4 @@ class Send(BaseModel):
 class Budget(BaseModel):
     """What a trial may spend on services; none for no limit."""
 
-    budget: float | None = Field(ge=0, le=1e9)
+    budget: float | None = Field(ge=0, le=1e9, strict=True)

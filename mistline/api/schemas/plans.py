@@ -32,6 +32,7 @@ class Outlook(BaseModel):
     seconds: float | None = None
     basis: str | None = None
     count: int | None = None
+    way: str = Field("", description="how it comes to a factor that its passes do not do by themselves")
 
 
 class Suggested(BaseModel):

@@ -10,7 +10,7 @@ __all__ = ["EntryCost", "PriceBookShown", "TrialCost"]
 class PriceBookShown(BaseModel):
     """The price book and the version at which it was read: a change names it, so that nothing is overwritten."""
 
-    version: int = Field(ge=0)
+    version: int = Field(ge=0, lt=2**31, strict=True)
     book: PriceBook
 
 

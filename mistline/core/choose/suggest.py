@@ -58,10 +58,7 @@ def suggest_recipe(recipe: Recipe, traits: Traits, setup: AnySetup, frames: int 
     if any(method.family == "repair" for method in methods):
         return _repair(recipe, damage, same_size=setup.factor == 1)
     enlarges = recipe.resizes
-    quiets = any(
-        method.family == "reduce noise" or (method.card and method.card.task == "reduce noise")
-        for method in methods
-    )
+    quiets = any(method.reduces_noise for method in methods)
     noise = damage.noise
     if setup.factor == 1:
         if quiets and not enlarges and noise >= CLEAN:

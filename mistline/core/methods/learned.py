@@ -59,6 +59,25 @@ def _enlarge(path: Path, card: ModelCard, frames: list[Array], target: Size) -> 
     return pixels if pixels.shape[1::-1] == (target.width, target.height) else resize(pixels, target, "lanczos3")
 
 
+def _way(card: ModelCard, factor: float) -> str:
+    """How a network of a whole factor comes to any other, in words, as `_enlarge` does it.
+
+    >>> card = ModelCard.model_validate_json((SHIPPED / "faithful_x2.json").read_text())
+    >>> _way(card, 2), _way(card, 3), _way(card, 1.5), _way(card, 4)
+    ('', 'run 2 times to 4x, then down to 3x by Lanczos', '2x, then down to 1.5x by Lanczos', 'run 2 times')
+    """
+    if card.task != "enlarge":
+        return ""
+    times, reached = 1, card.factor
+    while reached < factor - 1e-6 and times < (MOST_TIMES if card.frames == 1 else 1):
+        times, reached = times + 1, reached * card.factor
+    run = f"run {times} times" if times > 1 else ""
+    if abs(reached - factor) < 1e-6:
+        return run
+    way = "down" if reached > factor else "up"
+    return f"{f'{run} to {reached}x' if run else f'{reached}x'}, then {way} to {factor:g}x by Lanczos"
+
+
 def _around(window: Window, card: ModelCard) -> list[Array]:
     """The frames that a model takes; at the ends of a clip the first or last one again."""
     last = len(window.frames) - 1
@@ -106,6 +125,7 @@ def method_of(card: ModelCard, path: Path | None) -> Method:
         card.id, card.version + RUNNING, card.name, "learned", card.summary, card.reference or "A model dropped in",
         DenoiseSettings if card.levels else LearnedSettings, limits, run, automatic if card.levels else no_auto,
         resizes=card.task == "enlarge", card=card, reach=lambda _: max(card.at, card.frames - 1 - card.at),
+        way=lambda factor: _way(card, factor),
     )  # fmt: skip
 
 

@@ -113,6 +113,10 @@ def _no_neighbours(settings: BaseModel) -> int:
     return 0
 
 
+def _by_itself(factor: float) -> str:
+    return ""
+
+
 @dataclass(frozen=True)
 class Method:
     """One algorithm with typed settings.
@@ -128,6 +132,8 @@ class Method:
         Values for the fields that were left automatic.
     reach : (settings) -> int
         How many frames before and after it looks at, where there are so many.
+    way : (factor) -> str
+        In words, by which way it comes to a factor that it does not do by itself; empty where it does.
     """
 
     id: str
@@ -143,6 +149,7 @@ class Method:
     resizes: bool = False
     card: ModelCard | None = None
     reach: Callable[[BaseModel], int] = _no_neighbours
+    way: Callable[[float], str] = _by_itself
 
     @property
     def reduces_noise(self) -> bool:

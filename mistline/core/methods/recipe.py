@@ -114,6 +114,19 @@ class Recipe(BaseModel):
         chain = ", then ".join(step.words() for step in self.passes)
         return f"{chain}, then {self.blend.words()}" if self.blend else chain
 
+    def way(self, factor: float) -> str:
+        """By which way its passes come to a factor that they do not do by themselves; empty where they do.
+
+        >>> Recipe(name="r", passes=[Pass(method="faithful_x2")]).way(3)
+        'Faithful network, 2x: run 2 times to 4x, then down to 3x by Lanczos'
+        """
+        told = []
+        for chain in (self.passes, self.blend.passes if self.blend else []):
+            first = next((step.definition for step in chain if step.definition.resizes), None)
+            if first and (way := first.way(factor)):
+                told.append(f"{first.name}: {way}")
+        return "; ".join(told)
+
     def identity(self) -> list[dict[str, object]]:
         """What makes the result: methods, versions and settings; the name does not count."""
         over: list[dict[str, object]] = []

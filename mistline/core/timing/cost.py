@@ -17,7 +17,7 @@ MOST = 1e9
 
 
 class _Amounts(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)  # a truth value is no amount
 
 
 class Price(_Amounts):

@@ -2663,6 +2663,12 @@ export interface components {
             recipe_id: string;
             /** Seconds */
             seconds?: number | null;
+            /**
+             * Way
+             * @description how it comes to a factor that its passes do not do by themselves
+             * @default
+             */
+            way: string;
         };
         /**
          * Pair

@@ -110,6 +110,7 @@ function RecipeList({ recipes, suggested, chosen, plan, frames, has_truth, toggl
                   {recipe.words !== recipe.name && (
                     <span className="block text-[14px] text-soft">{recipe.words}</span>
                   )}
+                  {known?.way && <span className="block text-[14px] text-soft">{known.way}.</span>}
                   {suggested.has(recipe.id) && (
                     <span className="block text-[14px] text-accent-deep">
                       Worth trying: {suggested.get(recipe.id)}.
