@@ -35,6 +35,7 @@ class Behaviour:
     bytes_a_second: float = 0.0  # of upload and download; 0 is as fast as it goes
     fails: float = 0.0  # share of requests that fail
     never: float = 0.0  # share of jobs whose result never comes
+    breaks: int = 0  # so many jobs, the first ones, fail there and are not charged
     watermark: bool = False
     secret: str = ""
     seed: int = 1
@@ -50,6 +51,7 @@ class Job:
     fee: float
     at: float
     never: bool = False
+    broken: bool = False
 
 
 @dataclass
@@ -119,11 +121,10 @@ def create(behaviour: Behaviour) -> FastAPI:
         if sum(job.fee for job in memory.jobs.values()) + fee > behaviour.credit:
             raise HTTPException(402, {"message": "not enough credit"})
         name = hashlib.sha256(idempotency_key.encode()).hexdigest()[:16]
-        memory.jobs[name] = Job(
-            name, idempotency_key, data, fee, time.monotonic(), chance.random() < behaviour.never
-        )
-        memory.by_key[idempotency_key] = name
-        memory.charged.append(idempotency_key)
+        never, broken = chance.random() < behaviour.never, len(memory.jobs) < behaviour.breaks
+        job = Job(name, idempotency_key, data, 0.0 if broken else fee, time.monotonic(), never, broken)
+        memory.jobs[name], memory.by_key[idempotency_key] = job, name
+        memory.charged += [] if broken else [idempotency_key]
         return {"id": name}
 
     def _job(name: str) -> Job:
@@ -137,6 +138,8 @@ def create(behaviour: Behaviour) -> FastAPI:
         gone = time.monotonic() - job.at
         if gone < behaviour.queue_seconds:
             return {"state": "queued", "progress": 0, "fee": job.fee}
+        if job.broken:
+            return {"state": "failed", "progress": 0, "fee": 0.0, "message": "the picture could not be processed"}
         share = (gone - behaviour.queue_seconds) / max(behaviour.process_seconds, 1e-6)
         if share < 1 or job.never:
             return {"state": "running", "progress": min(share, 0.99), "fee": job.fee}

@@ -5,8 +5,8 @@ from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
 __all__ = [
-    "add", "adrift", "cancel", "claim", "fail", "finish", "get", "known_times", "of_trial", "progress", "set_budget",
-    "set_job", "spent",
+    "add", "adrift", "begin_anew", "cancel", "claim", "fail", "finish", "get", "known_times", "of_trial", "progress",
+    "set_budget", "set_job", "spent",
 ]  # fmt: skip
 
 SQL = queries("errands")
@@ -66,6 +66,11 @@ def finish(connection: Connection, errand_id: str, letter: str, times: Row, fee:
 def fail(connection: Connection, errand_id: str, error: str) -> None:
     """Note why nothing came of it."""
     connection.execute(SQL["fail"], {"id": errand_id, "error": error})
+
+
+def begin_anew(connection: Connection, errand_id: str) -> None:
+    """Note that the service gave the job up, so that a repetition is another one."""
+    connection.execute(SQL["begin_anew"], {"id": errand_id})
 
 
 def cancel(connection: Connection, errand_id: str) -> bool:

@@ -19,7 +19,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from mistline.errors import MistlineError, NotFound, OutOfLimits, ProcessingFailed
 from mistline.store.settings import settings
 
-__all__ = ["Carried", "Connector", "Stopped", "carry_out", "connector_of", "connectors"]
+__all__ = ["Carried", "Connector", "GivenUp", "Stopped", "carry_out", "connector_of", "connectors"]
 
 log = logging.getLogger("mistline.work")
 LARGEST_RESULT = 2**31
@@ -30,6 +30,10 @@ Report = Callable[[Stage, float, str | None, float | None], None]  # stage, shar
 
 class Stopped(MistlineError):
     """Somebody cancelled it."""
+
+
+class GivenUp(ProcessingFailed):
+    """The service itself failed with the job; another one may succeed."""
 
 
 class _Part(BaseModel):
@@ -183,9 +187,9 @@ class _Line:
                 pause = min(2 * pause, LONGEST_PAUSE)
         if answer.status_code == 404 or answer.is_success:
             return answer
-        raise ProcessingFailed(f"{self.connector.name} refused it: {self._words(answer)}.")
+        raise ProcessingFailed(f"{self.connector.name} refused it: {self.words(answer)}.")
 
-    def _words(self, answer: httpx.Response) -> str:
+    def words(self, answer: httpx.Response) -> str:
         """What it says is wrong."""
         try:
             said = answer.json()
@@ -278,7 +282,7 @@ def carry_out(
             if state in connector.status.done:
                 break
             if state in connector.status.failed:
-                raise ProcessingFailed(f"{connector.name} failed: {line._words(answer)}.")
+                raise GivenUp(f"{connector.name} failed: {line.words(answer)}.")
             if state not in connector.status.queued and stage != "processing":
                 stage, seen["queued"], begun = "processing", now - begun, now
             elif state in connector.status.queued:

@@ -14,7 +14,16 @@ from mistline.errors import Conflict, OutOfLimits
 from mistline.store import errands, trials
 from mistline.store.database import Connection, Row, connect
 from mistline.store.files import media
-from mistline.work.connector import Carried, Connector, Stage, Stopped, carry_out, connector_of, connectors
+from mistline.work.connector import (
+    Carried,
+    Connector,
+    GivenUp,
+    Stage,
+    Stopped,
+    carry_out,
+    connector_of,
+    connectors,
+)
 from mistline.work.delivering import Stated, deliver, write_input
 from mistline.work.making import stored
 from mistline.work.tasks import ERRANDS, with_outcome
@@ -146,16 +155,17 @@ async def _run(row: Row) -> None:
             if not errands.progress(connection, errand_id, stage, share, remote_id, fee):
                 raise Stopped("It was cancelled.")
 
-    trial_id = str(row["trial_id"])
+    trial_id, key = str(row["trial_id"]), f"{row['key']}-{row['attempt']}"
     with media().workspace() as folder:
         picture, _ = await write_input(trial_id, folder)
         out = folder / "result.png"
         try:
-            found = await asyncio.to_thread(
-                carry_out, connector, picture, row["key"], out, report, row["remote_id"]
-            )
+            found = await asyncio.to_thread(carry_out, connector, picture, key, out, report, row["remote_id"])
         except Stopped:
             return
+        except GivenUp:
+            await stored(errands.begin_anew, errand_id)
+            raise
         stated = _stated(connector, found)
         letter = await asyncio.to_thread(_delivered, trial_id, out.read_bytes(), connector, stated)
     times = {name: value for name, value in asdict(found).items() if name not in ("fee", "repeated")}

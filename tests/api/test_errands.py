@@ -114,6 +114,19 @@ def test_what_a_service_refuses_is_said_and_can_be_tried_again(
         assert over(app, made)["state"] == "done" and len(memory.charged) == 1
 
 
+@pytest.mark.parametrize("linnet", [{"breaks": 1}], indirect=True)
+def test_a_job_that_failed_there_is_another_one_when_tried_again(
+    app: Running, linnet: tuple[Connector, State]
+) -> None:
+    made = trial(app, 150)
+    send(app, made)
+    failed = over(app, made)
+    assert failed["state"] == "failed" and "could not be processed" in failed["error"]
+    send(app, made)
+    done = over(app, made)
+    assert done["state"] == "done" and len(linnet[1].charged) == 1 and len(linnet[1].jobs) == 2, done["error"]
+
+
 def test_what_it_does_not_take_is_said_before(app: Running, linnet: tuple[Connector, State]) -> None:
     source = app.read("b.png", as_png(np.ascontiguousarray(data.coffee()[:120, 200:320])))
     made = app.finished(app.start_trial(source["id"], "Bilinear", factor=4))

@@ -11,6 +11,7 @@ create table errands (
         'waiting', 'uploading', 'queued', 'processing', 'downloading', 'done', 'failed', 'cancelled')),
     progress real not null default 0,
     remote_id text,
+    attempt integer not null default 0,
     forecast real not null,
     fee real,
     currency text not null,

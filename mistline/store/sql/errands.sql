@@ -33,6 +33,10 @@ where id = %(id)s
 -- name: fail
 update errands set state = 'failed', error = %(error)s where id = %(id)s and state <> 'cancelled'
 
+-- name: begin_anew
+-- The service itself gave the job up: a repetition is another job, which it may charge.
+update errands set remote_id = null, fee = null, attempt = attempt + 1 where id = %(id)s
+
 -- name: cancel
 update errands set state = 'cancelled' where id = %(id)s and state not in ('done', 'failed', 'cancelled') returning id
 
