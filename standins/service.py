@@ -36,6 +36,8 @@ class Behaviour:
     fails: float = 0.0  # share of requests that fail
     never: float = 0.0  # share of jobs whose result never comes
     breaks: int = 0  # so many jobs, the first ones, fail there and are not charged
+    hold: bool = False  # every job waits in the queue as long as it is set
+    asks: int = 0  # so many questions are answered "queued" and as many "running", whatever the clock says
     watermark: bool = False
     secret: str = ""
     seed: int = 1
@@ -52,12 +54,14 @@ class Job:
     at: float
     never: bool = False
     broken: bool = False
+    asked: int = 0
 
 
 @dataclass
 class State:
-    """What the service remembers."""
+    """What the service remembers, and how it behaves."""
 
+    behaviour: Behaviour
     jobs: dict[str, Job] = field(default_factory=dict)
     by_key: dict[str, str] = field(default_factory=dict)
     charged: list[str] = field(default_factory=list)  # keys, in the order in which they were charged
@@ -80,7 +84,7 @@ def _enlarged(data: bytes, *, watermark: bool) -> bytes:
 def create(behaviour: Behaviour) -> FastAPI:
     """The service as an application; `app.state.memory` is what it remembers."""
     app = FastAPI(title="Stand-in service")
-    memory = app.state.memory = State()
+    memory = app.state.memory = State(behaviour)
     chance = random.Random(behaviour.seed)
 
     @app.middleware("http")
@@ -135,13 +139,13 @@ def create(behaviour: Behaviour) -> FastAPI:
     @app.get("/jobs/{name}")
     async def status(name: str) -> dict[str, object]:
         job = _job(name)
-        gone = time.monotonic() - job.at
-        if gone < behaviour.queue_seconds:
+        gone, job.asked = time.monotonic() - job.at, job.asked + 1
+        if behaviour.hold or job.asked <= behaviour.asks or gone < behaviour.queue_seconds:
             return {"state": "queued", "progress": 0, "fee": job.fee}
         if job.broken:
             return {"state": "failed", "progress": 0, "fee": 0.0, "message": "the picture could not be processed"}
         share = (gone - behaviour.queue_seconds) / max(behaviour.process_seconds, 1e-6)
-        if share < 1 or job.never:
+        if share < 1 or job.never or job.asked <= 2 * behaviour.asks:
             return {"state": "running", "progress": min(share, 0.99), "fee": job.fee}
         return {"state": "done", "progress": 1, "fee": job.fee}
 

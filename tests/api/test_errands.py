@@ -77,19 +77,20 @@ def test_a_budget_holds(app: Running, linnet: tuple[Connector, State]) -> None:
     assert errands(app, made)["spent"] == pytest.approx(0.02 * 160 * 120 / 1e6, abs=1e-6)
 
 
-@pytest.mark.parametrize("linnet", [{"queue_seconds": 4.0}], indirect=True)
+@pytest.mark.parametrize("linnet", [{"hold": True}], indirect=True)
 def test_a_killed_worker_goes_on_and_nothing_is_paid_twice(app: Running, linnet: tuple[Connector, State]) -> None:
     made = trial(app, 60)
     send(app, made)
     until(lambda: errands(app, made)["errands"][-1]["state"] == "queued", what="the service's queue")
     app.kill_worker()
+    linnet[1].behaviour.hold = False
     app.start_worker()
     done = over(app, made)
     assert done["state"] == "done" and len(linnet[1].charged) == 1, done["error"]
     assert done["times"]["processing"] is None  # the clock of the first worker is gone, so nothing is said
 
 
-@pytest.mark.parametrize("linnet", [{"queue_seconds": 600.0}], indirect=True)
+@pytest.mark.parametrize("linnet", [{"hold": True}], indirect=True)
 def test_an_errand_is_given_up(app: Running, linnet: tuple[Connector, State]) -> None:
     made = trial(app, 90)
     send(app, made)

@@ -48,13 +48,13 @@ def quiet(*told: object) -> None: ...
 
 def test_a_picture_goes_out_and_comes_back_with_its_fee_and_times(picture: Path, tmp_path: Path) -> None:
     stages: list[str] = []
-    with service(queue_seconds=0.2, process_seconds=0.2) as (linnet, memory):
+    with service(asks=3) as (linnet, memory):
         found = carry_out(linnet, picture, "k", tmp_path / "out.png", lambda stage, *_: stages.append(stage))
         assert memory.charged == ["k"]
     assert (tmp_path / "out.png").read_bytes().startswith(b"\x89PNG")
     assert found.fee == pytest.approx(24 * 32 * 4 / 1e6 * 0.02, abs=1e-6)
     assert list(dict.fromkeys(stages)) == ["uploading", "queued", "processing", "downloading"]
-    assert found.queued and found.queued > 0.1 and found.processing is not None and found.repeated == 0
+    assert found.queued and found.queued > 0 and found.processing is not None and found.repeated == 0
 
 
 def test_a_hundred_runs_over_a_bad_line_lose_nothing_and_pay_once(picture: Path, tmp_path: Path) -> None:
