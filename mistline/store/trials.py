@@ -30,7 +30,7 @@ SQL = queries("trials")
 
 def add(connection: Connection, trial: Row) -> str:
     """Add a trial; return its id."""
-    values = {**trial, "setup": database.json(trial["setup"])}
+    values = {"stands_in_for": None, **trial, "setup": database.json(trial["setup"])}
     return str(database.one(connection.execute(SQL["add"], values))["id"])
 
 
