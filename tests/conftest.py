@@ -12,7 +12,7 @@ from PIL import Image
 
 from mistline.core.frame import Frame
 from mistline.store import cluster
-from tests.harness import Running, running
+from tests.harness import KEY, Running, running
 
 
 def as_png(codes: np.ndarray) -> bytes:
@@ -50,3 +50,14 @@ def app(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[
     """A running Mistline with an empty Shelf, shared by the tests of a module."""
     with running(cluster_url, tmp_path_factory.mktemp("app")) as started:
         yield started
+
+
+@pytest.fixture(scope="module")
+def locked(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
+    """One that has a key and another name, as behind a proxy."""
+    folder = tmp_path_factory.mktemp("locked")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("MISTLINE_KEY", KEY)
+        patch.setenv("MISTLINE_ALLOWED_HOSTS", '["mistline.example"]')
+        with running(cluster_url, folder) as app:
+            yield app

@@ -65,6 +65,9 @@ def jobs_of(pid: int) -> list[psutil.Process]:
     return [job for server in children(pid, "forkserver") for job in server.children()]
 
 
+KEY = "a-long-key-for-this-test"
+
+
 @dataclass
 class Running:
     """Addresses and processes of one Mistline, and shortcuts for what tests ask of it."""

@@ -23,7 +23,7 @@ def get_errands(trial_id: UUID) -> schemas.Errands:
     with connect() as connection:
         budget = trials.get(connection, str(trial_id))["budget"]
         rows = errands.of_trial(connection, str(trial_id))
-        spent = errands.spent(connection, str(trial_id), "")
+        spent = errands.spent(connection, str(trial_id))
     return schemas.Errands(
         offers=[
             schemas.Offer(
@@ -37,7 +37,7 @@ def get_errands(trial_id: UUID) -> schemas.Errands:
 
 
 @router.post("/trials/{trial_id}/errands", status_code=202, operation_id="sendErrand")
-def send(trial_id: UUID, asked: schemas.Send) -> schemas.Created:
+def send(trial_id: UUID, asked: schemas.ErrandRequest) -> schemas.Created:
     """Send the input of a trial to a service; its result becomes an entry."""
     return schemas.Created(id=UUID(use_cases.send(str(trial_id), asked.connector)))
 

@@ -1,7 +1,5 @@
 """Fingerprints of methods over HTTP: what each does in general, and how two of them differ."""
 
-from typing import Literal
-
 from fastapi import APIRouter, Depends, Response
 
 from mistline.api import schemas
@@ -17,7 +15,6 @@ from mistline.work.fingerprinting import measure_methods
 __all__ = ["router"]
 
 router = APIRouter(tags=["fingerprints"], dependencies=[Depends(known_models)])
-Plate = Literal["plate-before", "plate-after", "rings-before", "rings-after"]
 
 
 @router.get("/fingerprints", operation_id="fingerprints")
@@ -30,9 +27,9 @@ def list_fingerprints() -> list[schemas.FingerprintShown]:
 
 
 @router.post("/fingerprints", status_code=202, operation_id="measureMethods")
-def measure(asked: schemas.ToMeasure) -> schemas.Asked:
-    """Measure methods, or all of them, that have not been measured in their version."""
-    return schemas.Asked(queued=measure_methods(asked.methods))
+def measure(asked: schemas.ToMeasure) -> schemas.Count:
+    """Measure methods, or all of them, that have not been measured in their version; how many will be."""
+    return schemas.Count(count=measure_methods(asked.methods))
 
 
 def _found(method: str, version: int) -> Fingerprint:
@@ -55,7 +52,7 @@ def compare(method: str, version: int, other: str, other_version: int) -> list[D
     response_class=Response,
     responses=PNG,
 )
-def plate(method: str, version: int, plate: Plate, charts: int = 0) -> Response:
+def plate(method: str, version: int, plate: fingerprints.Plate, charts: int = 0) -> Response:
     """The standard plate or the rings, as the method was given them or made them; `charts` only names the version."""
     with connect() as connection:
         fingerprints.get(connection, method, version)

@@ -175,7 +175,8 @@ def _measures(has_truth: bool, frames: int) -> list[schemas.MeasureShown]:
 def _cost(trial: Row, entries: list[Row], book: PriceBook, megapixels: float) -> schemas.TrialCost:
     found = priced(trial, entries, book, megapixels)
     return schemas.TrialCost(
-        job=job_of(trial), currency=book.currency, priced=any(one.cost.year > 0 or one.note for one in found),
+        job=job_of(trial), currency=book.currency,
+        priced=any(one.cost.frame > 0 or one.cost.fixed_a_year > 0 or one.note for one in found),
         entries=[schemas.EntryCost(**vars(one)) for one in found],
     )  # fmt: skip
 

@@ -78,9 +78,9 @@ def cancel(connection: Connection, errand_id: str) -> bool:
     return connection.execute(SQL["cancel"], {"id": errand_id}).fetchone() is not None
 
 
-def spent(connection: Connection, trial_id: str, key: str) -> float:
-    """What the other errands of a trial cost or will cost."""
-    values = {"trial_id": trial_id, "key": key}
+def spent(connection: Connection, trial_id: str, besides: str | None = None) -> float:
+    """What the errands of a trial cost or will cost, all of them or all but the one of a key."""
+    values = {"trial_id": trial_id, "besides": besides}
     return float(database.one(connection.execute(SQL["spent"], values))["spent"])
 
 

@@ -1,6 +1,7 @@
 """What methods do in general: figures in the database, pictures in the media store."""
 
 from pathlib import Path
+from typing import Literal
 
 from mistline.core.fingerprint import VERSION
 from mistline.errors import NotFound
@@ -9,11 +10,11 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import media
 
 __all__ = [
-    "PLATES", "adrift", "ask", "claim", "every", "fail", "finish", "forget", "get", "keep_plates", "plate", "set_job",
+    "Plate", "adrift", "ask", "claim", "every", "fail", "finish", "forget", "get", "keep_plates", "plate", "set_job",
 ]  # fmt: skip
 
 SQL = queries("fingerprints")
-PLATES = ("plate-before", "plate-after", "rings-before", "rings-after")
+Plate = Literal["plate-before", "plate-after", "rings-before", "rings-after"]
 
 
 def _values(method: str, version: int, **more: object) -> Row:
@@ -74,10 +75,10 @@ def _folder(method: str, version: int) -> str:
 
 
 def keep_plates(folder: Path, method: str, version: int) -> None:
-    """Take over a folder with a PNG for each of `PLATES`."""
+    """Take over a folder with a PNG for each `Plate`."""
     media().replace(folder, _folder(method, version))
 
 
-def plate(method: str, version: int, name: str) -> bytes:
-    """One of `PLATES`, as PNG."""
+def plate(method: str, version: int, name: Plate) -> bytes:
+    """One of the pictures, as PNG."""
     return media().read(f"{_folder(method, version)}/{name}.png")

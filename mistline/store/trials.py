@@ -12,6 +12,7 @@ __all__ = [
     "count_for_source",
     "entries",
     "get",
+    "lock",
     "page",
     "playbook",
     "purge",
@@ -49,7 +50,7 @@ def add_delivered(connection: Connection, entry: Row, letters: str) -> str:
         If no letter is free.
     """
     trial_id = entry["trial_id"]
-    connection.execute(SQL["lock"], {"id": trial_id})
+    lock(connection, trial_id)
     rows = entries(connection, trial_id)
     taken = {row["letter"] for row in rows}
     letter = next((letter for letter in letters if letter not in taken), None)
@@ -60,6 +61,11 @@ def add_delivered(connection: Connection, entry: Row, letters: str) -> str:
     unmade = {"control": None, "recipe_id": None, "recipe": None}
     add_entry(connection, {**entry, **unmade, "letter": letter, "position": position})
     return letter
+
+
+def lock(connection: Connection, trial_id: str) -> None:
+    """Let nobody else change what belongs to a trial until this is through."""
+    connection.execute(SQL["lock"], {"id": trial_id})
 
 
 def restate(connection: Connection, trial_id: str, letter: str, name: str, stated: Row) -> None:

@@ -133,7 +133,7 @@ def connector_of(key: str) -> Connector:
 class Carried:
     """What it took: seconds by this machine's clock, the fee that the service named, and requests that were repeated.
 
-    `queued` and `processing` are None where an earlier run of the worker had seen them begin.
+    All but `downloading` are None where an earlier run of the worker had seen them begin.
     """
 
     uploading: float | None
@@ -225,6 +225,85 @@ def _number(value: object) -> float | None:
     return float(value) if isinstance(value, int | float) else None
 
 
+class _Errand:
+    """One picture on its way through a service, with how far it is and the seconds of each stage so far."""
+
+    def __init__(
+        self, connector: Connector, client: httpx.Client, picture: Path, key: str, report: Report, job: str | None
+    ) -> None:
+        self.connector, self.picture, self.key, self.report, self.job = connector, picture, key, report, job
+        self.line = _Line(connector, client, self.tell)
+        self.stage: Stage = "uploading"
+        self.share = 0.0
+        self.fee: float | None = None
+        self.took: dict[Stage, float] = {}
+
+    def tell(self) -> None:
+        """Report how far it is."""
+        self.report(self.stage, self.share, self.job, self.fee)
+
+    def submit(self) -> None:
+        """Hand the picture in; with the same key a service takes it once, however often it is handed in."""
+        submit, begun = self.connector.submit, time.monotonic()
+        answer = self.line.ask(
+            "POST", submit.path, headers={submit.idempotency_header: self.key},
+            files={submit.file: (self.picture.name, self.picture.read_bytes(), "image/png")},
+        )  # fmt: skip
+        if answer.status_code == 404:
+            raise ProcessingFailed(f"{self.connector.name} has nothing at {submit.path}; mend its description.")
+        self.job = str(_field(answer, submit.id, self.connector))
+        self.took["uploading"] = time.monotonic() - begun
+
+    def _asked(self) -> str:
+        """The state that the service tells; share and fee are noted."""
+        status = self.connector.status
+        while True:
+            answer = self.line.ask("GET", status.path.replace("{id}", self.job or ""))
+            if answer.status_code != 404:
+                break
+            self.submit()  # it has forgotten the job
+        state = str(_field(answer, status.state, self.connector))
+        self.share = max(self.share, _number(_field(answer, status.progress, self.connector)) or 0.0)
+        self.fee = _number(_field(answer, status.fee, self.connector))
+        if state in status.failed:
+            raise GivenUp(f"{self.connector.name} failed: {self.line.words(answer)}.")
+        return state
+
+    def wait(self) -> None:
+        """Ask until it is done."""
+        status, patience = self.connector.status, self.connector.patience_seconds
+        begun = moved = time.monotonic()
+        before = self.share
+        while (state := self._asked()) not in status.done:
+            now = time.monotonic()
+            if state in status.queued:
+                self.stage = "queued"
+            elif self.stage != "processing":
+                self.stage, self.took["queued"], begun = "processing", now - begun, now
+            if self.share > before:
+                before, moved = self.share, now
+            if now - moved > patience:
+                raise ProcessingFailed(
+                    f"{self.connector.name} made no progress for {patience:g} s and was given up; what it charges is "
+                    "its own affair: look there before you try again."
+                )
+            self.tell()
+            time.sleep(self.connector.poll_seconds)
+        self.took["processing" if self.stage == "processing" else "queued"] = time.monotonic() - begun
+
+    def fetch(self, out: Path) -> None:
+        """Write the result to a file."""
+        self.stage, self.share, begun = "downloading", 0.0, time.monotonic()
+        result = self.line.ask("GET", self.connector.result.path.replace("{id}", self.job or ""))
+        if not result.is_success or len(result.content) > LARGEST_RESULT:
+            raise ProcessingFailed(
+                f"{self.connector.name} says that it is done but has no result; try again later."
+            )
+        out.write_bytes(result.content)
+        self.tell()
+        self.took["downloading"] = time.monotonic() - begun
+
+
 def carry_out(
     connector: Connector, picture: Path, key: str, out: Path, report: Report, known: str | None = None
 ) -> Carried:
@@ -241,71 +320,19 @@ def carry_out(
 
     Raises
     ------
+    GivenUp
+        If the service itself failed with the job.
     ProcessingFailed
-        If the service refuses it, fails, or makes no progress for `patience_seconds`.
+        If the service refuses it, or makes no progress for `patience_seconds`.
     """
-    seen: dict[str, float] = {}
-    fee: float | None = None
-    share, job = 0.0, known
-    stage: Stage = "uploading"
-
-    def alive() -> None:
-        report(stage, share, job, fee)
-
     with _client(connector) as client:
-        line = _Line(connector, client, alive)
-
-        def submit() -> str:
-            begun = time.monotonic()
-            answer = line.ask(
-                "POST", connector.submit.path, headers={connector.submit.idempotency_header: key},
-                files={connector.submit.file: (picture.name, picture.read_bytes(), "image/png")},
-            )  # fmt: skip
-            if answer.status_code == 404:
-                raise ProcessingFailed(
-                    f"{connector.name} has nothing at {connector.submit.path}; mend its description."
-                )
-            seen["uploading"] = time.monotonic() - begun
-            return str(_field(answer, connector.submit.id, connector))
-
-        job = job or submit()
-        begun = moved = time.monotonic()
-        while True:
-            answer = line.ask("GET", connector.status.path.replace("{id}", job))
-            if answer.status_code == 404:  # it has forgotten the job; the key keeps it from being charged twice
-                job = submit()
-                continue
-            state = str(_field(answer, connector.status.state, connector))
-            now = time.monotonic()
-            next_share = _number(_field(answer, connector.status.progress, connector)) or 0.0
-            fee = _number(_field(answer, connector.status.fee, connector))
-            if state in connector.status.done:
-                break
-            if state in connector.status.failed:
-                raise GivenUp(f"{connector.name} failed: {line.words(answer)}.")
-            if state not in connector.status.queued and stage != "processing":
-                stage, seen["queued"], begun = "processing", now - begun, now
-            elif state in connector.status.queued:
-                stage = "queued"
-            if next_share > share:
-                share, moved = next_share, now
-            if now - moved > connector.patience_seconds:
-                raise ProcessingFailed(
-                    f"{connector.name} made no progress for {connector.patience_seconds:g} s and was given up; "
-                    "what it charges is its own affair: look there before you try again."
-                )
-            alive()
-            time.sleep(connector.poll_seconds)
-        seen["processing" if stage == "processing" else "queued"] = time.monotonic() - begun
-        stage, share, begun = "downloading", 0.0, time.monotonic()
-        result = line.ask("GET", connector.result.path.replace("{id}", job))
-        if not result.is_success or len(result.content) > LARGEST_RESULT:
-            raise ProcessingFailed(f"{connector.name} says that it is done but has no result; try again later.")
-        out.write_bytes(result.content)
-        alive()
-    whole = known is None
+        errand = _Errand(connector, client, picture, key, report, known)
+        if known is None:
+            errand.submit()
+        errand.wait()
+        errand.fetch(out)
+    took = errand.took if known is None else {"downloading": errand.took["downloading"]}
     return Carried(
-        uploading=seen.get("uploading"), queued=seen.get("queued") if whole else None,
-        processing=seen.get("processing") if whole else None, downloading=time.monotonic() - begun, fee=fee,
-        repeated=line.repeated,
+        took.get("uploading"), took.get("queued"), took.get("processing"), took["downloading"], errand.fee,
+        errand.line.repeated,
     )  # fmt: skip

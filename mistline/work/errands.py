@@ -2,6 +2,7 @@
 
 import asyncio
 import io
+import time
 from dataclasses import asdict, dataclass
 from statistics import median
 
@@ -31,6 +32,7 @@ from mistline.work.tasks import ERRANDS, with_outcome
 __all__ = ["Offer", "cancel", "jobs", "offers", "requeue_adrift", "send"]
 
 jobs = Blueprint()
+HEARD_AGAIN = 2.0  # seconds, until it is asked whether somebody cancelled it, though nothing has changed
 
 
 @dataclass(frozen=True)
@@ -89,6 +91,7 @@ def send(trial_id: str, connector_id: str) -> str:
     """
     connector = connector_of(connector_id)
     with connect() as connection:
+        trials.lock(connection, trial_id)  # two at once might spend the same budget
         trial = trials.get(connection, trial_id)
         if refused := _refusal(connector, trial):
             raise OutOfLimits(refused)
@@ -145,12 +148,14 @@ async def run_errand(errand_id: str) -> None:
 async def _run(row: Row) -> None:
     connector, errand_id = connector_of(row["connector"]), str(row["id"])
     told: tuple[Stage, float, str | None] | None = None
+    told_at = 0.0
 
     def report(stage: Stage, share: float, remote_id: str | None, fee: float | None) -> None:
-        nonlocal told
-        if (now := (stage, round(share, 2), remote_id)) == told:
+        nonlocal told, told_at
+        now = (stage, round(share, 2), remote_id)
+        if now == told and time.monotonic() - told_at < HEARD_AGAIN:
             return
-        told = now
+        told, told_at = now, time.monotonic()
         with connect() as connection:
             if not errands.progress(connection, errand_id, stage, share, remote_id, fee):
                 raise Stopped("It was cancelled.")

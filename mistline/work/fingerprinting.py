@@ -4,16 +4,9 @@ from mistline.core.methods import METHODS
 from mistline.errors import NotFound
 from mistline.store import fingerprints
 from mistline.store.database import connect
-from mistline.work import tasks
+from mistline.work.tasks import queue_fingerprint
 
-__all__ = ["measure_methods", "queue_fingerprint"]
-
-
-def queue_fingerprint(method: str, version: int) -> None:
-    """Give one that waits a job, behind everything that somebody waits for."""
-    job = tasks.take_fingerprint.configure(priority=tasks.BEHIND).defer(method=method, version=version)
-    with connect() as connection:
-        fingerprints.set_job(connection, method, version, job)
+__all__ = ["measure_methods"]
 
 
 def measure_methods(wanted: list[str] | None) -> int:

@@ -20,7 +20,7 @@ from mistline.core.methods import METHODS
 from mistline.core.methods.recipe import Recipe
 from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, NotFound, ProcessingFailed
 from mistline.store import fingerprints, models, sources, speeds, takes
-from mistline.store.database import Connection, Row
+from mistline.store.database import Connection, Row, connect
 from mistline.store.files import media, original_key
 from mistline.store.settings import settings
 from mistline.work import making
@@ -31,7 +31,8 @@ from mistline.work.sandbox import run_child
 
 __all__ = [
     "ERRANDS", "LANES", "cut_shard_views", "cut_slice", "cut_view", "inspect_model", "jobs", "make_shard",
-    "mend_picture", "read_source", "survey_source", "take_fingerprint", "time_crop", "with_outcome",
+    "mend_picture", "queue_fingerprint", "read_source", "survey_source", "take_fingerprint", "time_crop",
+    "with_outcome",
 ]  # fmt: skip
 
 log = logging.getLogger("mistline.work")
@@ -123,8 +124,14 @@ async def _inspect(row: Row) -> None:
     await stored(models.learn)
     version = METHODS[row["id"]].version
     if await stored(fingerprints.ask, row["id"], version):
-        job = await take_fingerprint.configure(priority=BEHIND).defer_async(method=row["id"], version=version)
-        await stored(fingerprints.set_job, row["id"], version, job)
+        await asyncio.to_thread(queue_fingerprint, row["id"], version)
+
+
+def queue_fingerprint(method: str, version: int) -> None:
+    """Give a fingerprint that waits a job, behind everything that somebody waits for."""
+    job = take_fingerprint.configure(priority=BEHIND).defer(method=method, version=version)
+    with connect() as connection:
+        fingerprints.set_job(connection, method, version, job)
 
 
 @jobs.task(name="take_fingerprint", queue=FINGERPRINTS)

@@ -26,7 +26,6 @@ from mistline.store.database import Connection, Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work import tasks
-from mistline.work.fingerprinting import queue_fingerprint
 from mistline.work.lane import Lane
 from mistline.work.making import reading, source_footage
 from mistline.work.queue import queue
@@ -559,4 +558,4 @@ def requeue_adrift() -> None:
     for model_id in lost_models:
         inspect_again(model_id)
     for method, version in lost_fingerprints:
-        queue_fingerprint(method, version)
+        tasks.queue_fingerprint(method, version)

@@ -37,7 +37,7 @@ def picture(app: Running, key: str) -> np.ndarray:
 
 @pytest.fixture(scope="module")
 def two(app: Running) -> tuple[dict, dict]:
-    assert ask(app, "bilinear", "lanczos").json()["queued"] == 2
+    assert ask(app, "bilinear", "lanczos").json()["count"] == 2
     return measured(app, "bilinear"), measured(app, "lanczos")
 
 
@@ -45,7 +45,7 @@ def test_a_method_is_measured_once_and_its_plates_are_kept(app: Running, two: tu
     soft, sharp = (one["found"] for one in two)
     assert (soft["factor"], soft["in_noise"], soft["over"]) == (2, 0, 0)
     assert sharp["over"] > 3 and sharp["noise_gain"] > soft["noise_gain"]
-    assert ask(app, "bilinear").json() == {"queued": 0}
+    assert ask(app, "bilinear").json() == {"count": 0}
     before, after = picture(app, "bilinear/1/plate-before"), picture(app, "bilinear/1/plate-after")
     assert after.shape[0] == 2 * before.shape[0] and after.shape[1] == 2 * before.shape[1]
     # Bilinear enlargement is known: between four pixels lies their mixture of 9, 3, 3 and 1 parts.

@@ -4,28 +4,15 @@ import json
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import httpx
-import pytest
 
 from mistline.api.key import _signed
 from mistline.store.settings import ROOT
-from tests.harness import Running, running
+from tests.harness import KEY, Running
 
-KEY = "a-long-key-for-this-test"
 OUTSIDE = {"X-Forwarded-For": "203.0.113.7", "Host": "mistline.example"}  # as a proxy on this machine passes it on
-
-
-@pytest.fixture(scope="module")
-def locked(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
-    folder = tmp_path_factory.mktemp("locked")
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("MISTLINE_KEY", KEY)
-        patch.setenv("MISTLINE_ALLOWED_HOSTS", '["mistline.example"]')
-        with running(cluster_url, folder) as app:
-            yield app
 
 
 def outside(app: Running, path: str, method: str = "GET", **more: object) -> httpx.Response:

@@ -2,11 +2,10 @@
 
 from playwright.sync_api import Playwright, expect
 
-from tests.api.test_key import KEY, locked  # noqa: F401 (a fixture)
-from tests.harness import PATIENCE, Running
+from tests.harness import KEY, PATIENCE, Running
 
 
-def test_the_key_is_asked_for_once(locked: Running, playwright: Playwright) -> None:  # noqa: F811
+def test_the_key_is_asked_for_once(locked: Running, playwright: Playwright) -> None:
     rules = "--host-resolver-rules=MAP mistline.example 127.0.0.1"
     browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[rules])
     port = locked.address.rpartition(":")[2]

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-__all__ = ["Budget", "Errand", "Errands", "Offer", "Send"]
+__all__ = ["Budget", "Errand", "ErrandRequest", "Errands", "Offer"]
 
 
 class Offer(BaseModel):
@@ -47,7 +47,7 @@ class Errands(BaseModel):
     spent: float
 
 
-class Send(BaseModel):
+class ErrandRequest(BaseModel):
     """Which service to send a trial's input to."""
 
     connector: str = Field(max_length=40)

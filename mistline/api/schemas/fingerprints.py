@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from mistline.core.fingerprint import Fingerprint
 
-__all__ = ["Asked", "FingerprintShown", "ToMeasure"]
+__all__ = ["FingerprintShown", "ToMeasure"]
 
 
 class FingerprintShown(BaseModel):
@@ -26,9 +26,3 @@ class ToMeasure(BaseModel):
     """Which methods to measure; all that have not been where there is no list."""
 
     methods: list[Annotated[str, Field(max_length=80)]] | None = Field(None, max_length=500)
-
-
-class Asked(BaseModel):
-    """How many methods will be measured; the others are, or wait already."""
-
-    queued: int

@@ -20,32 +20,20 @@ from mistline.core.methods import Traits
 from mistline.core.setup.truth import LUMA_SHARE, TruthSetup
 
 __all__ = [
-    "Candidate",
-    "Compared",
-    "LikelyDamage",
-    "as_soft",
-    "compared",
-    "corrected",
-    "damage_of",
-    "rank_candidates",
-]
+    "Candidate", "Compared", "LikelyDamage", "as_soft", "compared", "corrected", "damage_of", "rank_candidates",
+]  # fmt: skip
 
 RISE = 2.563  # 10 to 90 % of a Gaussian edge, in sigmas [1]_
 SAMPLED = 1.3  # pixels: edges of a picture that was shrunk rise no less
 LEAST_NOISE, LEAST_BLUR, MOST_BLUR = 0.5, 0.4, 10.0
 # Sigma of the finest octave against the next one: 1.9 to 2.3 of white noise, 1.1 to 1.4 after demosaicing (measured on
-# four photographs), less of grain and of enlarged noise.
+# four photographs), less of grain and of enlarged noise. Automatic strengths draw it narrower (`denoise.DEMOSAICED`): a
+# wrong rule costs them more than it does here, where the inputs are compared.
 DEMOSAICED, COARSE = (0.9, 1.6), 0.8
 MILD = 85  # JPEG of less takes fine noise away, so that its spectrum tells no longer where it came from
 MOST_STOPS = 8.0
-SQUARES_AT = (
-    (3.0, 88),
-    (6.0, 80),
-    (12.0, 65),
-    (20.0, 50),
-    (35.0, 35),
-    (60.0, 20),
-)  # %, and about which JPEG makes them
+# Steps on a grid of squares in %, and about which JPEG makes them.
+SQUARES_AT = ((3.0, 88), (6.0, 80), (12.0, 65), (20.0, 50), (35.0, 35), (60.0, 20))
 MOST_STEP, NEAR_ENOUGH = 2.0, 0.1  # of a correction: what it may be, and what needs none
 CLEAN = 2.0  # code values, and % of squares, that material may have to stand in
 SMALLEST = 240  # pixels of the short side of an input

@@ -6,7 +6,6 @@ follows that noise, and the means of several results are read.
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from itertools import pairwise
 
 import numpy as np
 
@@ -73,8 +72,6 @@ class Fingerprint:
         By frequency in cycles an input pixel.
     edge_spectrum : list of [cycles an input pixel, share]
         Of the step, up to what the result can hold.
-    half_at : float or None
-        Frequency at which half of a grating is left (across); None where more is left at the highest.
     false : float or None
         False frequencies beside the finest grating, % of it.
     linearity : float or None
@@ -108,7 +105,6 @@ class Fingerprint:
     under: float
     response: list[Response]
     edge_spectrum: list[list[float]]
-    half_at: float | None
     false: float | None
     linearity: float | None
     shift_right: float
@@ -190,14 +186,6 @@ def _traits(pixels: Array) -> Traits:
     return measure_traits(quantise(Frame(pixels, 16), 16)[0])
 
 
-def _half_at(response: list[Response]) -> float | None:
-    for one, two in pairwise(response):
-        if two.across < 0.5 <= one.across:
-            share = (one.across - 0.5) / (one.across - two.across)
-            return round(one.frequency + share * (two.frequency - one.frequency), 3)
-    return None if response[0].across >= 0.5 else response[0].frequency
-
-
 def take_fingerprint(
     recipe: Recipe, factor: float, report: Callable[[float], None] = lambda done: None
 ) -> tuple[Fingerprint, Plates]:
@@ -206,8 +194,8 @@ def take_fingerprint(
     Parameters
     ----------
     factor : float
-        How many times larger its results are; 1 where nothing resizes. A quarter of a chart's grating (64 pixels) must
-        be a whole number of result pixels: 1, 1.5, 2, 3, 4 and all other quarters are.
+        How many times larger its results are; 1 where nothing resizes. Charts are cut by multiples of 4 pixels, so that
+        whole factors, halves and quarters are exact.
 
     Raises
     ------
@@ -223,7 +211,7 @@ def take_fingerprint(
         return result
 
     edge = told(subject.of(charts.slanted_edge(), REPEATS_OF_EDGES))
-    profile, width, over, under, _ = read_edge(edge, factor, noisy=bool(subject.noise))
+    profile, width, over, under = read_edge(edge, factor, noisy=bool(subject.noise))
     strong = read_gratings(told(subject.of(charts.gratings(CONTRAST))), factor, CONTRAST)
     weak = read_gratings(told(subject.of(charts.gratings(CONTRAST / 2))), factor, CONTRAST / 2)
     response = [
@@ -260,7 +248,7 @@ def take_fingerprint(
     found = Fingerprint(
         factor=factor, in_noise=subject.noise, step=profile,
         edge_width=None if np.isnan(width) else round(width, 2), over=round(over, 2), under=round(under, 2),
-        response=response, edge_spectrum=spectrum_of_edge(edge, factor), half_at=_half_at(response),
+        response=response, edge_spectrum=spectrum_of_edge(edge, factor),
         false=None if subject.noise else round(100 * strong["across"][-1].false, 1),
         linearity=round(100 * float(np.median(ratios)), 1) if ratios else None,
         shift_right=round(shifts[0], 3), shift_down=round(shifts[1], 3),

@@ -71,7 +71,7 @@ def _profile(result: Array, factor: float, reach: float, step: float) -> tuple[R
 
 def read_edge(
     result: Array, factor: float, *, noisy: bool = False
-) -> tuple[list[list[float]], float, float, float, float]:
+) -> tuple[list[list[float]], float, float, float]:
     """The step response [1]_.
 
     Returns
@@ -79,11 +79,9 @@ def read_edge(
     profile : list of [place across the edge in input pixels, value]
         0 is the dark plateau, 1 the bright one.
     width : float
-        10 to 90 % rise in result pixels.
+        10 to 90 % rise in result pixels; NaN where there is none.
     over, under : float
         Rims on the bright and on the dark side, % of the step; in noise what they exceed the plateaus' own ripple by.
-    place : float
-        Where half of the step is reached, input pixels to the right of the edge.
     """
     at, values = _profile(result, factor, REACH, BIN)
     low, high = values[at < -REACH + 1.5].mean(), values[at > REACH - 1.5].mean()
@@ -104,7 +102,7 @@ def read_edge(
     chance = np.abs(off[np.abs(at) > NEAR]).max() if noisy else 0.0
     over, under = (100 * max(0.0, float(rim - chance)) for rim in rims)
     profile = [[round(float(place), 3), round(float(value), 4)] for place, value in zip(at, values, strict=True)]
-    return profile, width, over, under, crossing(0.5)
+    return profile, width, over, under
 
 
 def spectrum_of_edge(result: Array, factor: float) -> list[list[float]]:

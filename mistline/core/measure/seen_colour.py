@@ -12,7 +12,6 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 
 from mistline.core.frame import Array, Frame, Size, decode_srgb
 from mistline.core.measure.colour_difference import TO_XYZ, WHITE, from_xyz
@@ -32,11 +31,11 @@ FILTERS = (
 SHARE_OF_SIGMA = 4.0  # a blur is done on a copy whose pixels are so much smaller than its sigma
 WIDE = 100.0  # sigma in pixels from which on a blur is done on a copy of the whole picture
 ROWS, REACH = 512, 3.0  # rows of a strip; sigmas beyond it that are looked at
-Real = npt.NDArray[np.float64]
+Filters = tuple[tuple[tuple[float, float], ...], ...]  # (weight, sigma) of each opponent colour
 
 
 @lru_cache(maxsize=8)
-def opponent_filters(pixels_a_degree: float) -> tuple[tuple[tuple[float, float], ...], ...]:
+def opponent_filters(pixels_a_degree: float) -> Filters:
     """(weight, sigma in pixels) of the Gaussians of each opponent colour; the weights sum to 1.
 
     >>> [round(sigma, 2) for _, sigma in opponent_filters(60)[0]]
@@ -93,18 +92,18 @@ def _wide(picture: Picture, sigma: float) -> Enlarged:
     return Enlarged(Frame(small[..., None], 16), Size(width, height), (float(step), float(step)))
 
 
-def _seen(picture: Picture, wide: Enlarged | None, filters: object, start: int, stop: int, margin: int) -> Array:
+def _seen(picture: Picture, wide: Enlarged | None, filters: Filters, start: int, stop: int, margin: int) -> Array:
     """L*a*b* of some rows as the eye has them."""
     height = shape(picture)[0]
     low, high = max(0, start - margin), min(height, stop + margin)
     planes = _opponent(rows_of(picture, slice(low, high)))
     inside = slice(start - low, stop - low)
     seen = np.zeros((stop - start, planes.shape[1], 3), np.float32)
-    for channel, parts in enumerate(filters):  # type: ignore[arg-type,var-annotated]
+    for channel, parts in enumerate(filters):
         plane = np.ascontiguousarray(planes[..., channel])
         for weight, sigma in parts:
-            far = wide is not None and sigma >= WIDE
-            soft = wide.rows(slice(start, stop))[..., 0] if far and wide else _blurred(plane, sigma)[inside]
+            far = wide if sigma >= WIDE else None
+            soft = far.rows(slice(start, stop))[..., 0] if far else _blurred(plane, sigma)[inside]
             seen[..., channel] += np.float32(weight) * soft
     return from_xyz(seen @ np.linalg.inv(OPPONENT).T.astype(np.float32))
 
@@ -123,7 +122,7 @@ def as_seen(truth: Picture, result: Picture, pixels_a_degree: float = PIXELS_A_D
     sigmas = [sigma for parts in filters for _, sigma in parts]
     widest = max(sigmas)
     far = [_wide(picture, widest) if widest >= WIDE else None for picture in (truth, result)]
-    margin = int(REACH * max(sigma for sigma in sigmas if sigma < WIDE or widest < WIDE)) + 1
+    margin = int(REACH * max(sigma for sigma in sigmas if sigma < WIDE)) + 1
 
     def strip(start: int) -> Array:
         stop = min(start + ROWS, height)

@@ -43,7 +43,7 @@ update errands set state = 'cancelled' where id = %(id)s and state not in ('done
 -- name: spent
 -- What the errands of a trial cost, or will if all goes well.
 select coalesce(sum(coalesce(fee, forecast)), 0) as spent from errands
-where trial_id = %(trial_id)s and (state not in ('failed', 'cancelled') or fee is not null) and key <> %(key)s
+where trial_id = %(trial_id)s and (state not in ('failed', 'cancelled') or fee is not null) and key is distinct from %(besides)s::text
 
 -- name: set_budget
 update trials set budget = %(budget)s where id = %(id)s and removed_at is null returning id

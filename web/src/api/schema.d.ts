@@ -103,7 +103,7 @@ export interface paths {
         put?: never;
         /**
          * Measure
-         * @description Measure methods, or all of them, that have not been measured in their version.
+         * @description Measure methods, or all of them, that have not been measured in their version; how many will be.
          */
         post: operations["measureMethods"];
         delete?: never;
@@ -1550,14 +1550,6 @@ export interface components {
             tau: number | null;
         };
         /**
-         * Asked
-         * @description How many methods will be measured; the others are, or wait already.
-         */
-        Asked: {
-            /** Queued */
-            queued: number;
-        };
-        /**
          * Blend
          * @description Another chain, started from the same input, whose result is laid over by opacity.
          *
@@ -1861,6 +1853,14 @@ export interface components {
             } | null;
         };
         /**
+         * ErrandRequest
+         * @description Which service to send a trial's input to.
+         */
+        ErrandRequest: {
+            /** Connector */
+            connector: string;
+        };
+        /**
          * Errands
          * @description Offers of services, errands so far, and what may be spent on them.
          */
@@ -2030,8 +2030,6 @@ export interface components {
          *         By frequency in cycles an input pixel.
          *     edge_spectrum : list of [cycles an input pixel, share]
          *         Of the step, up to what the result can hold.
-         *     half_at : float or None
-         *         Frequency at which half of a grating is left (across); None where more is left at the highest.
          *     false : float or None
          *         False frequencies beside the finest grating, % of it.
          *     linearity : float or None
@@ -2081,8 +2079,6 @@ export interface components {
             grey_colour: number;
             /** Greys */
             greys: number[][];
-            /** Half At */
-            half_at: number | null;
             /** In Noise */
             in_noise: number;
             /** Linearity */
@@ -3366,14 +3362,6 @@ export interface components {
             value: number | null;
         };
         /**
-         * Send
-         * @description Which service to send a trial's input to.
-         */
-        Send: {
-            /** Connector */
-            connector: string;
-        };
-        /**
          * Source
          * @description A source on the Shelf.
          */
@@ -4364,7 +4352,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Asked"];
+                    "application/json": components["schemas"]["Count"];
                 };
             };
             /** @description What went wrong, in a sentence */
@@ -6240,7 +6228,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Send"];
+                "application/json": components["schemas"]["ErrandRequest"];
             };
         };
         responses: {

@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Price, PriceBook } from "../../api/client";
 import { usePrices, useSavePrices, type PriceBookShown } from "../../api/prices";
 import { useMethods } from "../../api/queries";
+import { NumberField } from "../../ui/NumberField";
 import { Button, FIELD, Page, Trouble } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
 
@@ -28,28 +29,6 @@ const AMOUNTS: [keyof Omit<Price, "unit">, string][] = [
   ["licence", "Licence, once"],
   ["licence_years", "shared over years"],
 ];
-
-function Amount({ name, value, change }: { name: string; value: number; change: (value: number) => void }) {
-  const [text, setText] = useState(String(value));
-  if (text !== "" && Number(text) !== value) setText(String(value)); // it was set elsewhere
-  return (
-    <label className="flex flex-col">
-      <span className="text-[13px] text-soft">{name}</span>
-      <input
-        type="number"
-        min={0}
-        step="any"
-        value={text}
-        onChange={(event) => {
-          setText(event.target.value);
-          const next = Number(event.target.value);
-          if (event.target.value !== "" && next >= 0) change(next);
-        }}
-        className={`${FIELD} w-28`}
-      />
-    </label>
-  );
-}
 
 interface RowProps {
   name: string;
@@ -83,7 +62,13 @@ function Row({ name, price, change, remove }: RowProps) {
           </select>
         </label>
         {AMOUNTS.map(([key, words]) => (
-          <Amount key={key} name={words} value={price[key]} change={(value) => change({ [key]: value })} />
+          <NumberField
+            stacked
+            key={key}
+            name={words}
+            value={price[key]}
+            onChange={(value) => change({ [key]: value })}
+          />
         ))}
       </div>
     </li>
@@ -132,10 +117,11 @@ function Book({ shown }: { shown: PriceBookShown }) {
             className={`${FIELD} w-24`}
           />
         </label>
-        <Amount
+        <NumberField
+          stacked
           name="An hour of the machine"
           value={draft.machine_hour}
-          change={(machine_hour) => setDraft({ ...draft, machine_hour })}
+          onChange={(machine_hour) => setDraft({ ...draft, machine_hour })}
         />
       </div>
       <h2 className="mb-2 text-xl font-semibold">Methods and tools that are paid for</h2>

@@ -59,7 +59,7 @@ function Choose({ trial, found }: { trial: Trial; found: Found }) {
       .filter(({ name }) => !taken.includes(name))
       .slice(0, AT_FIRST)
       .map(({ source_id }) => source_id);
-  const setup = own ?? (found.setup as TruthSetup);
+  const setup = own ?? found.setup;
   const toggle = (id: string) =>
     setPicked(chosen.includes(id) ? chosen.filter((other) => other !== id) : [...chosen, id]);
   if (found.candidates.length === 0)
@@ -238,7 +238,15 @@ export function StandIns({ trial }: { trial: Trial }) {
               ))}
             </select>
           </label>
-          <p className="mb-3 max-w-prose font-medium">{found.analogy.sentence}</p>
+          <p className="mb-3 max-w-prose font-medium">
+            {found.analogy.sentence}
+            {found.stand_ins.length > 2 && found.analogy.held !== null && (
+              <span className="font-normal">
+                {" "}
+                Each one&apos;s order is foretold by the others with a tau of {found.analogy.held.toFixed(2)}.
+              </span>
+            )}
+          </p>
           <Foretold trial={trial} found={found} />
         </>
       )}

@@ -1,6 +1,7 @@
 import type { NativeSetup, Source } from "../../api/client";
 import { useSources } from "../../api/queries";
 import { pixels } from "../../ui/format";
+import { NumberField } from "../../ui/NumberField";
 import { FIELD, Trouble } from "../../ui/parts";
 
 /** How the larger version lies on the source, and how its colours differ, in words. */
@@ -25,29 +26,6 @@ function Laid({ alignment: found, gains }: NativeSetup) {
         <li>Its contrast is {Math.round(100 / brightness)} % of the source’s.</li>
       )}
     </ul>
-  );
-}
-
-interface TimeProps {
-  name: string;
-  value: number | null | undefined;
-  onChange: (value: number | null) => void;
-}
-
-function Time({ name, value, onChange }: TimeProps) {
-  return (
-    <label className="flex items-center gap-1.5 text-[14px]">
-      <span className="text-soft">{name}</span>
-      <input
-        type="number"
-        min={0}
-        step="any"
-        value={value ?? ""}
-        onChange={(event) => onChange(event.target.value === "" ? null : Number(event.target.value))}
-        className={`${FIELD} w-24`}
-      />
-      s
-    </label>
   );
 }
 
@@ -104,20 +82,26 @@ export function NativePick({ source, setup, change, error, looking }: Props) {
             aria-label="Time to make a frame"
           >
             <span className="text-[14px]">To make a frame, if you know:</span>
-            <Time
+            <NumberField
               name="native"
-              value={setup.native_seconds}
+              unit="s"
+              value={setup.native_seconds ?? null}
               onChange={(native_seconds) => change({ native_seconds })}
+              onEmpty={() => change({ native_seconds: null })}
             />
-            <Time
+            <NumberField
               name="small"
-              value={setup.source_seconds}
+              unit="s"
+              value={setup.source_seconds ?? null}
               onChange={(source_seconds) => change({ source_seconds })}
+              onEmpty={() => change({ source_seconds: null })}
             />
-            <Time
+            <NumberField
               name="transfer"
-              value={setup.transfer_seconds}
+              unit="s"
+              value={setup.transfer_seconds ?? null}
               onChange={(transfer_seconds) => change({ transfer_seconds })}
+              onEmpty={() => change({ transfer_seconds: null })}
             />
           </div>
         </>

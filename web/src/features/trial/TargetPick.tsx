@@ -1,5 +1,5 @@
 import type { NoTruthSetup } from "../../api/client";
-import { FIELD } from "../../ui/parts";
+import { NumberField } from "../../ui/NumberField";
 import { FactorPick, Pick } from "./Pick";
 
 type Target = NonNullable<NoTruthSetup["target"]>;
@@ -28,32 +28,6 @@ export const USUAL: Record<Target["kind"], Target> = {
   print: { kind: "print", side: "width", length: 60, unit: "cm", dpi: 300 },
 };
 
-interface NumberProps {
-  name: string;
-  unit: string;
-  value: number;
-  max: number;
-  onChange: (value: number) => void;
-}
-
-function Amount({ name, unit, value, max, onChange }: NumberProps) {
-  return (
-    <label className="flex items-center gap-1.5">
-      <span className="text-[14px] text-soft">{name}</span>
-      <input
-        type="number"
-        min={1}
-        max={max}
-        step="any"
-        value={value}
-        onChange={(event) => Number(event.target.value) > 0 && onChange(Number(event.target.value))}
-        className={`${FIELD} w-24`}
-      />
-      {unit}
-    </label>
-  );
-}
-
 function Frame({ value, onChange }: { value: FrameTarget; onChange: (target: Target) => void }) {
   const put = (part: Partial<FrameTarget>) => onChange({ ...value, ...part });
   return (
@@ -68,8 +42,22 @@ function Frame({ value, onChange }: { value: FrameTarget; onChange: (target: Tar
             put({ width, height });
           }}
         />
-        <Amount name="or" unit="×" value={value.width} max={16384} onChange={(width) => put({ width })} />
-        <Amount name="" unit="px" value={value.height} max={16384} onChange={(height) => put({ height })} />
+        <NumberField
+          min={1}
+          name="or"
+          unit="×"
+          value={value.width}
+          max={16384}
+          onChange={(width) => put({ width })}
+        />
+        <NumberField
+          min={1}
+          name=""
+          unit="px"
+          value={value.height}
+          max={16384}
+          onChange={(height) => put({ height })}
+        />
       </div>
       <Pick
         name="Where the shape differs"
@@ -94,7 +82,13 @@ function Print({ value, onChange }: { value: PrintTarget; onChange: (target: Tar
         value={value.side ?? "width"}
         onChange={(side) => put({ side })}
       />
-      <Amount name="Length" unit="" value={value.length} max={10000} onChange={(length) => put({ length })} />
+      <NumberField
+        min={0.01}
+        name="Length"
+        value={value.length}
+        max={10000}
+        onChange={(length) => put({ length })}
+      />
       <Pick
         name="Unit"
         options={[
@@ -104,7 +98,14 @@ function Print({ value, onChange }: { value: PrintTarget; onChange: (target: Tar
         value={value.unit ?? "cm"}
         onChange={(unit) => put({ unit })}
       />
-      <Amount name="at" unit="dpi" value={value.dpi ?? 300} max={2400} onChange={(dpi) => put({ dpi })} />
+      <NumberField
+        min={1}
+        name="at"
+        unit="dpi"
+        value={value.dpi ?? 300}
+        max={2400}
+        onChange={(dpi) => put({ dpi })}
+      />
     </div>
   );
 }

@@ -1,0 +1,49 @@
+import { useState } from "react";
+import { FIELD } from "./parts";
+
+interface Props {
+  name: string;
+  value: number | null;
+  unit?: string;
+  min?: number;
+  max?: number;
+  /** The name stands over the field, not before it. */
+  stacked?: boolean;
+  onChange: (value: number) => void;
+  /** Where it may be left empty. */
+  onEmpty?: () => void;
+}
+
+const textOf = (value: number | null) => value?.toString() ?? "";
+const numberIn = (text: string) => (text === "" ? null : Number(text));
+
+/** A number; what is half typed stays as it is, what is out of range is not taken. */
+export function NumberField({ name, value, unit, min = 0, max, stacked, onChange, onEmpty }: Props) {
+  const [text, setText] = useState(textOf(value));
+  const [last, setLast] = useState(value);
+  if (value !== last) {
+    setLast(value);
+    if (numberIn(text) !== value) setText(textOf(value)); // it was set elsewhere
+  }
+  const type = (typed: string) => {
+    setText(typed);
+    const next = numberIn(typed);
+    if (next === null) onEmpty?.();
+    else if (next >= min && next <= (max ?? Infinity)) onChange(next);
+  };
+  return (
+    <label className={stacked ? "flex flex-col" : "flex items-center gap-1.5 text-[14px]"}>
+      <span className={stacked ? "text-[13px] text-soft" : "text-soft"}>{name}</span>
+      <input
+        type="number"
+        min={min}
+        max={max}
+        step="any"
+        value={text}
+        onChange={(event) => type(event.target.value)}
+        className={`${FIELD} ${stacked ? "w-28" : "w-24"}`}
+      />
+      {unit}
+    </label>
+  );
+}
