@@ -10,6 +10,7 @@ __all__ = [
     "Locked",
     "MistlineError",
     "NotFound",
+    "OtherSize",
     "OutOfLimits",
     "ProcessingFailed",
     "SetupError",
@@ -43,6 +44,10 @@ class OutOfLimits(MistlineError):
 
     status = 422
     title = "Outside the limits"
+
+
+class OtherSize(OutOfLimits):
+    """A result made elsewhere has another size than the trial's; it can be resampled if people want that."""
 
 
 class ShapeMismatch(MistlineError):

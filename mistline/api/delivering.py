@@ -48,6 +48,12 @@ def deliver(
     return schemas.Delivered(letter=delivering.deliver(str(trial_id), named, said, resample=resample))
 
 
+@router.post("/trials/{trial_id}/entries/{letter}/resample", status_code=204, operation_id="resample")
+def resample(trial_id: UUID, letter: str) -> None:
+    """Have a result that was refused for its size brought to the size of the others."""
+    delivering.resample(str(trial_id), letter)
+
+
 @router.put("/trials/{trial_id}/entries/{letter}/stated", status_code=204, operation_id="restate")
 def restate(trial_id: UUID, letter: str, stated: delivering.Stated) -> None:
     """Say anew how a result that was made elsewhere was made."""

@@ -148,7 +148,10 @@ def _entry(row: Row, marks: dict[str, Any], sentence: str, factor: float) -> sch
     if row["recipe"] and (way := Recipe.model_validate(row["recipe"]).way(factor)):
         words = f"{words} ({way})"
     fields = {name: row[name] for name in schemas.Entry.model_fields if name in row}
-    return schemas.Entry(**fields, words=words, passes=_passes(row), marks=marks, sentence=sentence)
+    return schemas.Entry(
+        **fields, words=words, passes=_passes(row), marks=marks, sentence=sentence,
+        other_size=bool((row["delivered"] or {}).get("other_size")),
+    )  # fmt: skip
 
 
 def _entries(rows: list[Row], setup: AnySetup, board: Scoreboard) -> list[schemas.Entry]:

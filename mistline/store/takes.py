@@ -6,8 +6,8 @@ from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
 __all__ = [
-    "add", "adrift", "beside", "cancel", "claim", "fail", "failed", "finish", "finish_shard", "get", "progress",
-    "queue", "release", "set_job", "unfinished_of_trial", "unmade_shards", "wait_again",
+    "add", "adrift", "beside", "cancel", "claim", "fail", "failed", "finish", "finish_shard", "get", "note_other_size",
+    "progress", "queue", "release", "set_job", "unfinished_of_trial", "unmade_shards", "wait_again",
 ]  # fmt: skip
 
 SQL = queries("takes")
@@ -97,6 +97,11 @@ def beside(connection: Connection, key: str, plate_key: str) -> list[Row]:
 def fail(connection: Connection, key: str, error: str) -> None:
     """Note why a take failed."""
     connection.execute(SQL["fail"], {"key": key, "error": error})
+
+
+def note_other_size(connection: Connection, key: str) -> None:
+    """Note that a result made elsewhere has another size than wanted, so that it can be resampled."""
+    connection.execute(SQL["note_other_size"], {"key": key})
 
 
 def release(connection: Connection, key: str, first: int) -> None:

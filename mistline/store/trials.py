@@ -19,6 +19,7 @@ __all__ = [
     "remove",
     "restate",
     "restore",
+    "retake",
     "same",
     "set_standing",
     "stand_ins",
@@ -73,6 +74,11 @@ def restate(connection: Connection, trial_id: str, letter: str, name: str, state
     values = {"trial_id": trial_id, "letter": letter, "name": name, "stated": database.json(stated)}
     if connection.execute(SQL["restate"], values).fetchone() is None:
         raise NotFound(f"There is no entry {letter} that was made elsewhere in this trial.")
+
+
+def retake(connection: Connection, trial_id: str, letter: str, take_key: str) -> None:
+    """Show another take of the same file as an entry that was made elsewhere."""
+    connection.execute(SQL["retake"], {"trial_id": trial_id, "letter": letter, "take_key": take_key})
 
 
 def take_away(connection: Connection, trial_id: str, letter: str) -> None:

@@ -11,7 +11,7 @@ from mistline.core.media.plate import shards_of
 from mistline.core.methods.recipe import digest
 from mistline.errors import Conflict, OutOfLimits
 from mistline.store import pictures, takes, trials
-from mistline.store.database import Row, connect
+from mistline.store.database import Connection, Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work.making import footage_of, stored
@@ -19,7 +19,7 @@ from mistline.work.requests import WriteFrames
 from mistline.work.sandbox import run_child
 from mistline.work.trials import LETTERS, queue_take
 
-__all__ = ["Stated", "deliver", "restate", "take_away", "write_input"]
+__all__ = ["Stated", "deliver", "resample", "restate", "take_away", "write_input"]
 
 
 class Stated(BaseModel):
@@ -64,6 +64,19 @@ def _kept(files: Sequence[tuple[str, BinaryIO]], rate: str) -> tuple[str, int]:
             return media().keep_original(stream)
 
 
+def _take(trial: Row, file: Row) -> Row:
+    """The take of a file on a trial's plates."""
+    made_of = {"plate": trial["plate_key"], "delivered": file["hash"], "resample": file["resample"]}
+    shared = {name: trial[name] for name in ("source_id", "setup", "plate_key", "first", "frames")}
+    return {**shared, "key": digest(made_of), "recipe": None, "delivered": file, "repeats": 1}
+
+
+def _add(connection: Connection, trial: Row, take: Row) -> bool:
+    """Add a take unless there is one, or let one wait again that came to nothing; True if it is to be queued."""
+    new = takes.add(connection, take, shards_of(trial["frames"]))
+    return takes.wait_again(connection, take["key"]) or new
+
+
 def deliver(
     trial_id: str, files: Sequence[tuple[str, BinaryIO]], stated: Stated, *, resample: bool = False
 ) -> str:
@@ -83,25 +96,45 @@ def deliver(
     files = in_order(files)
     content, size = _kept(files, trial["facts"].get("rate") or "24")
     first = files[0][0]
-    file = {"name": first, "hash": content, "file_bytes": size, "resample": resample}
-    made_of = {"plate": trial["plate_key"], "delivered": content, "resample": resample}
-    shared = {name: trial[name] for name in ("source_id", "setup", "plate_key", "first", "frames")}
-    take: Row = {**shared, "key": digest(made_of), "recipe": None, "delivered": file, "repeats": 1}
+    take = _take(trial, {"name": first, "hash": content, "file_bytes": size, "resample": resample})
     with connect() as connection:
         there = next((row for row in trials.entries(connection, trial_id) if row["take_key"] == take["key"]), None)
         if there and there["state"] not in ("failed", "cancelled"):
             raise Conflict(f"{first} is in this trial already, as entry {there['letter']}.")
-        new = takes.add(connection, take, shards_of(trial["frames"]))
-        again = takes.wait_again(connection, take["key"])
+        waits = _add(connection, trial, take)
         if there:
             letter = str(there["letter"])
             trials.restate(connection, trial_id, letter, stated.name or first, stated.model_dump())
         else:
             entry = {"trial_id": trial_id, "name": stated.name or first, "take_key": take["key"]}
             letter = trials.add_delivered(connection, {**entry, "stated": stated.model_dump()}, LETTERS)
-    if new or again:
+    if waits:
         queue_take(take["key"])
     return letter
+
+
+def resample(trial_id: str, letter: str) -> None:
+    """Have a result that was refused for its size brought to the size of the others.
+
+    Raises
+    ------
+    Conflict
+        If it was not refused for that, or the trial has it resampled already.
+    """
+    with connect() as connection:
+        trial, rows = trials.get(connection, trial_id), trials.entries(connection, trial_id)
+        row = next((row for row in rows if row["letter"] == letter), None)
+        if row is None or row["state"] != "failed" or not (row["delivered"] or {}).get("other_size"):
+            raise Conflict(f"{letter} was not refused for its size; only such a result can be resampled.")
+        file = {name: row["delivered"][name] for name in ("name", "hash", "file_bytes")}
+        take = _take(trial, {**file, "resample": True})
+        there = next((other for other in rows if other["take_key"] == take["key"]), None)
+        if there:
+            raise Conflict(f"{file['name']} is in this trial already, resampled, as entry {there['letter']}.")
+        waits = _add(connection, trial, take)
+        trials.retake(connection, trial_id, letter, take["key"])
+    if waits:
+        queue_take(take["key"])
 
 
 def restate(trial_id: str, letter: str, stated: Stated) -> None:

@@ -19,7 +19,7 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel
 
-from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, OutOfLimits, ProcessingFailed
+from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, OtherSize, OutOfLimits, ProcessingFailed
 from mistline.work.requests import Progress, Request
 
 __all__ = ["run_child", "warm_up"]
@@ -33,7 +33,9 @@ FROM_OUTSIDE = {signal.SIGKILL, signal.SIGTERM}
 TRIES, TRIES_AFTER_A_CRASH = 50, 2
 LONGEST_PAUSE = 2.0
 UNKNOWN_END = 255  # what is told of a child whose fork server was killed, and the child with it
-RAISED: dict[str, type[MistlineError]] = {kind.__name__: kind for kind in (BadMedia, BadModel, OutOfLimits)}
+RAISED: dict[str, type[MistlineError]] = {
+    kind.__name__: kind for kind in (BadMedia, BadModel, OtherSize, OutOfLimits)
+}
 
 
 def warm_up() -> None:

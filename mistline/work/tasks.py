@@ -18,7 +18,7 @@ from mistline.core.fingerprint import of_method
 from mistline.core.frame import Size
 from mistline.core.methods import METHODS
 from mistline.core.methods.recipe import Recipe
-from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, NotFound, ProcessingFailed
+from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, NotFound, OtherSize, ProcessingFailed
 from mistline.store import fingerprints, models, sources, speeds, takes
 from mistline.store.database import Connection, Row, connect
 from mistline.store.files import media, original_key
@@ -217,6 +217,9 @@ async def _shard(row: Row, first: int, frames: int, expected: float | None) -> N
         made, picture = await making.make_shard(row, first, frames, report)
         await stored(speeds.seen, made.machine)
         await stored(_finish, row, first, made, picture)
+    except OtherSize:
+        await stored(takes.note_other_size, row["key"])
+        raise
     finally:
         telling.cancel()
 

@@ -101,12 +101,18 @@ def test_another_size_is_refused_until_it_may_be_resampled(app: Running, trial: 
     small = as_png(cv2.resize(truth, (180, 150), interpolation=cv2.INTER_AREA))
     found = arrived(app, trial, "small.png", small)
     assert found["state"] == "failed" and found["error"] == (
-        "small.png is 180 x 150 pixels and the results of this trial are 240 x 200; deliver that size, or add it again "
-        "and let it be resampled."
+        "small.png is 180 x 150 pixels and the results of this trial are 240 x 200; deliver that size, or let it be "
+        "resampled."
     )  # fmt: skip
     letter = found["letter"]
-    found = arrived(app, trial, "small.png", small, resample="true")
+    again = f"/api/trials/{trial}/entries/{letter}/resample"
+    assert found["other_size"] and app.http.post(again).status_code == 204
+    found = entry(app.finished(trial), letter)
     assert found["state"] == "done" and "It came as 180 x 150 and was resampled to 240 x 200" in words(found)
+    assert app.http.post(again).status_code == 409 and not found["other_size"]
+    refused = arrived(app, trial, "small.png", small)  # the same once more: it is there already
+    assert app.http.post(f"/api/trials/{trial}/entries/{refused['letter']}/resample").status_code == 409
+    letter = refused["letter"]
     assert app.http.delete(f"/api/trials/{trial}/entries/{letter}").status_code == 204
     assert letter not in [each["letter"] for each in app.trial(trial)["entries"]]
 

@@ -126,6 +126,7 @@ class Entry(BaseModel):
     stated: Stated | None = Field(
         description="what is said of a result made elsewhere; none for what was made here"
     )
+    other_size: bool = Field(description="a result made elsewhere that was refused for its size")
     findings: list[Finding] = Field(description="what was found of a result made elsewhere when it arrived")
 
 

@@ -91,6 +91,9 @@ order by finished_at desc limit 12
 update takes set state = 'failed', stage = '', seconds_left = null, error = %(error)s, finished_at = now()
 where key = %(key)s and state = 'running'
 
+-- name: note_other_size
+update takes set delivered = delivered || '{"other_size": true}' where key = %(key)s and delivered is not null
+
 -- name: release
 -- The worker goes away: somebody else will run it.
 with released as (

@@ -16,6 +16,10 @@ update entries set position = position + 1 where trial_id = %(trial_id)s and pos
 update entries set name = %(name)s, stated = %(stated)s
 where trial_id = %(trial_id)s and letter = %(letter)s and stated is not null returning letter
 
+-- name: retake
+update entries set take_key = %(take_key)s
+where trial_id = %(trial_id)s and letter = %(letter)s and stated is not null
+
 -- name: take_away
 -- An entry that was made elsewhere and came to nothing.
 delete from entries e using takes k

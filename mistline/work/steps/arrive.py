@@ -6,7 +6,7 @@ from mistline.core.media.moving import read_moving
 from mistline.core.media.still import read_still
 from mistline.core.media.still_colour import UNTAGGED
 from mistline.core.resample import resize
-from mistline.errors import BadMedia, OutOfLimits
+from mistline.errors import BadMedia, OtherSize, OutOfLimits
 from mistline.work.requests import Delivered
 
 __all__ = ["Arrived"]
@@ -19,8 +19,10 @@ class Arrived:
 
     Raises
     ------
+    OtherSize
+        If it has another size than wanted, and may not be resampled.
     OutOfLimits
-        If it has another size or other frames than wanted, and may not be resampled.
+        If it has other frames than wanted.
     BadMedia
         If it cannot be read.
     """
@@ -45,9 +47,9 @@ class Arrived:
             if still.colour == UNTAGGED:
                 notes = [*notes, "It carries no colour tag and was read as sRGB, as the input is tagged."]
         if size != target and not delivered.resample:
-            raise OutOfLimits(
+            raise OtherSize(
                 f"{delivered.name} is {size} pixels and the results of this trial are {target}; deliver that size, or "
-                "add it again and let it be resampled."
+                "let it be resampled."
             )
         self.notes = [Finding(note) for note in notes]
         if size != target:

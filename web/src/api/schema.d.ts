@@ -1068,6 +1068,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/entries/{letter}/resample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Resample
+         * @description Have a result that was refused for its size brought to the size of the others.
+         */
+        post: operations["resample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/entries/{letter}/standing": {
         parameters: {
             query?: never;
@@ -1761,6 +1781,11 @@ export interface components {
             };
             /** Name */
             name: string;
+            /**
+             * Other Size
+             * @description a result made elsewhere that was refused for its size
+             */
+            other_size: boolean;
             /** Passes */
             passes: components["schemas"]["PassShown"][];
             /** Picture Id */
@@ -6106,6 +6131,36 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MapAnswer"];
                 };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                letter: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What went wrong, in a sentence */
             default: {

@@ -80,7 +80,13 @@ function Row({ trial, entry }: { trial: Trial; entry: Entry }) {
       )}
       {over && entry.stated && (
         <span className="flex gap-3">
-          <Button onClick={() => act.mutate({ retry: entry.take_key })}>Read again</Button>
+          {entry.other_size ? (
+            <Button onClick={() => delivered.mutate({ letter: entry.letter, stated: "resample" })}>
+              Resample it
+            </Button>
+          ) : (
+            <Button onClick={() => act.mutate({ retry: entry.take_key })}>Read again</Button>
+          )}
           <Button onClick={() => delivered.mutate({ letter: entry.letter, stated: null })}>
             Take it away
           </Button>

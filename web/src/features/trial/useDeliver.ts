@@ -32,12 +32,14 @@ export function useDeliver(trial: string) {
   return { ...sending, share };
 }
 
-/** Say anew how a result was made, or take one away that could not be read. */
+/** Say anew how a result was made, resample one that was refused for its size, or take one away. */
 export function useDelivered(trial: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: ({ letter, stated }: { letter: string; stated: Stated | null }) => {
+    mutationFn: ({ letter, stated }: { letter: string; stated: Stated | "resample" | null }) => {
       const params = { path: { trial_id: trial, letter } };
+      if (stated === "resample")
+        return answer(client.POST("/api/trials/{trial_id}/entries/{letter}/resample", { params }));
       return stated
         ? answer(client.PUT("/api/trials/{trial_id}/entries/{letter}/stated", { params, body: stated }))
         : answer(client.DELETE("/api/trials/{trial_id}/entries/{letter}", { params }));
