@@ -1,6 +1,7 @@
 """Looking over HTTP: measure a part, spots and their scores, remarks, what is thought of entries, maps of faults."""
 
 import asyncio
+import re
 from contextlib import ExitStack
 from typing import Annotated
 from uuid import UUID
@@ -137,7 +138,9 @@ def set_standing(trial_id: UUID, letter: str, request: schemas.StandingRequest) 
 def get_maps(has_truth: bool = True) -> list[schemas.FaultMapShown]:
     """The kinds of fault that can be seen as maps, in a test with a truth or without."""
     return [
-        schemas.FaultMapShown(id=each.id, name=each.name, unit=each.unit, most=each.most, meaning=meaning)
+        schemas.FaultMapShown(
+            id=each.id, name=each.name, unit=each.unit, most=each.most, meaning=meaning, of_all=each.of_all
+        )
         for each in MAPS.values()
         if (meaning := each.meaning if has_truth else each.without_truth)
     ]
@@ -145,22 +148,22 @@ def get_maps(has_truth: bool = True) -> list[schemas.FaultMapShown]:
 
 @router.post("/trials/{trial_id}/entries/{letter}/maps/{fault}", operation_id="makeMap")
 async def make_map(trial_id: UUID, letter: str, fault: str, frame: int = 0) -> schemas.MapAnswer:
-    """Where an entry has a kind of fault; made once and kept. Its pixels are at `/pictures/…/maps/…`."""
+    """Where an entry, or all, have a kind of fault; made once and kept. Its pixels are at `/pictures/…/maps/…`."""
     found = await looking.fault_map(str(trial_id), letter, fault, frame)
     return schemas.MapAnswer(**{**found, "worst": schemas.Place(**found["worst"], frame=frame)})
 
 
 @router.get(
-    "/pictures/{picture_id}/maps/{fault}/{frame}",
+    "/pictures/{picture_id}/maps/{name}/{frame}",
     operation_id="mapPixels",
     responses=PNG,
     response_class=Response,
 )
-async def map_pixels(picture_id: str, fault: str, frame: int) -> Response:
+async def map_pixels(picture_id: str, name: str, frame: int) -> Response:
     """A map that was made: grey PNG, white is the end of its scale."""
-    known = pictures.is_id(picture_id) and fault in MAPS
-    name = f"{pictures.map_name(fault, frame)}/map.png"
-    data = await asyncio.to_thread(pictures.part, picture_id, name) if known else None
+    known = pictures.is_id(picture_id) and re.fullmatch("[a-z0-9-]{1,40}", name)
+    file = f"{pictures.map_name(name, frame)}/map.png"
+    data = await asyncio.to_thread(pictures.part, picture_id, file) if known else None
     if data is None:
         raise NotFound("There is no such map; ask for it on Look.")
     return Response(data, media_type="image/png", headers=FOREVER)

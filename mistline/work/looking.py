@@ -13,6 +13,7 @@ from pydantic import BaseModel
 from mistline.core.frame import Region, Size
 from mistline.core.measure import MEASURES
 from mistline.core.measure.maps import MAPS
+from mistline.core.methods.recipe import digest
 from mistline.core.setup import Plan, read_setup
 from mistline.core.threads import WORTH
 from mistline.errors import Conflict, Damaged, NotFound, OutOfLimits
@@ -69,6 +70,12 @@ class _Looked:
     def size(self) -> Size:
         """Of the results."""
         return self.sizes.target
+
+    @property
+    def in_the_race(self) -> list[str]:
+        """The ids of the pictures of those that are neither controls nor retired."""
+        rows = (row for row in self.done if row["control"] is None and row["standing"] != "retired")
+        return sorted({row["picture_id"] for row in rows})
 
     @property
     def truth(self) -> str | None:
@@ -323,7 +330,10 @@ async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> 
 
 
 async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
-    """The facts of a map of faults of an entry; it is made once and kept beside the entry's tiles."""
+    """The facts of a map of faults of an entry; it is made once and kept beside the entry's tiles.
+
+    A map of all entries is kept beside the input's, under a name that tells of which.
+    """
     looked = await asyncio.to_thread(_begun, trial_id)
     row = next((row for row in looked.done if row["letter"] == letter), None)
     if row is None or fault not in MAPS:
@@ -331,26 +341,32 @@ async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
     if not looked.has_truth and not MAPS[fault].without_truth:
         raise OutOfLimits(f"There is no map of {MAPS[fault].name.lower()} in a test without a truth.")
     _check(looked, frame)
-    picture_id: str = row["picture_id"]
-    kept = await asyncio.to_thread(pictures.map_facts, picture_id, fault, frame)
+    kept_with, name, results = row["picture_id"], fault, [row["picture_id"]]
+    if MAPS[fault].of_all:
+        kept_with, results = looked.trial["input_picture"], looked.in_the_race
+        if len(results) < 2:
+            raise OutOfLimits("Two entries must be finished, and not retired, to lie apart.")
+        name = f"{fault}-{digest(results)[:16]}"
+    kept = await asyncio.to_thread(pictures.map_facts, kept_with, name, frame)
     if kept is None:
         async with KEPT.turn():
-            kept = await _make_map(looked, picture_id, fault, frame)
-    return {**kept, "picture_id": picture_id}
+            kept = await _make_map(looked, fault, results, frame, (kept_with, name))
+    return {**kept, "picture_id": kept_with, "name": name}
 
 
-async def _make_map(looked: _Looked, picture_id: str, fault: str, frame: int) -> Row:
+async def _make_map(looked: _Looked, fault: str, results: list[str], frame: int, place: tuple[str, str]) -> Row:
     trial = looked.trial
     with media().workspace() as folder:
         made = folder / "map"
         made.mkdir()
+        shards = [await _shards(picture, folder, [frame]) for picture in results]
         request = MakeMap(
             name=trial["source_name"], map=fault, frame=frame, factor=looked.sizes.factors[0], out=made / "map.png",
             target=looked.size, truth=await _shards(looked.truth, folder, [frame]),
             input=await _shards(trial["input_picture"], folder, [frame]),
-            result=await _shards(picture_id, folder, [frame]),
+            result=shards[0], others=shards[1:],
         )  # fmt: skip
         found = await _ask(request)
         facts = found.model_dump()
-        await asyncio.to_thread(pictures.keep_map, made, picture_id, fault, frame, facts)
+        await asyncio.to_thread(pictures.keep_map, made, *place, frame, facts)
         return facts

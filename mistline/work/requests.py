@@ -413,7 +413,10 @@ class MapMade(BaseModel):
 
 
 class MakeMap(Request[MapMade]):
-    """Write where a frame of a result has a fault to `out`: a grey PNG of 8 bits, white is the end of the scale."""
+    """Write where a frame of a result has a fault to `out`: a grey PNG of 8 bits, white is the end of the scale.
+
+    `others` are the results of other entries, for a map of all.
+    """
 
     map: str
     frame: int
@@ -422,6 +425,7 @@ class MakeMap(Request[MapMade]):
     truth: list[Path]
     input: list[Path]
     result: list[Path]
+    others: list[list[Path]] = []
     out: Path
 
 

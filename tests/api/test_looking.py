@@ -119,7 +119,8 @@ def grey(answer: httpx.Response) -> np.ndarray:
 
 def test_maps_of_faults(app: Running, trial: dict) -> None:
     truth, result = pair(app, trial)
-    for fault in app.http.get("/api/maps").json():
+    kinds = app.http.get("/api/maps").json()
+    for fault in (kind for kind in kinds if not kind["of_all"]):
         address = f"/api/trials/{trial['id']}/entries/A/maps/{fault['id']}"
         facts = app.http.post(address).json()
         assert app.http.post(address).json() == facts
@@ -145,6 +146,24 @@ def test_maps_of_faults(app: Running, trial: dict) -> None:
         assert of_truth["value"] == pytest.approx(0, abs=1e-4)
     assert app.http.post(f"/api/trials/{trial['id']}/entries/A/maps/heat").status_code == 404
     assert app.http.get(f"/api/pictures/{facts['picture_id']}/maps/lost/7").status_code == 404
+
+
+def test_the_map_of_disagreement_is_of_those_in_the_race(app: Running, trial: dict) -> None:
+    """The spread of two values is half of what lies between them."""
+    address = f"/api/trials/{trial['id']}/entries/A/maps/disagreement"
+    facts = app.http.post(address).json()
+    found = grey(app.http.get(f"/api/pictures/{facts['picture_id']}/maps/{facts['name']}/0"))
+    apart = np.square((pair(app, trial, "A")[1] - pair(app, trial, "B")[1]) / 2)
+    wanted = 255 * np.sqrt(cv2.GaussianBlur(apart, (0, 0), 2, borderType=cv2.BORDER_REFLECT))
+    assert np.abs(found - np.clip(wanted * 255 / 16, 0, 255)).max() <= 1
+    standing = f"/api/trials/{trial['id']}/entries/B/standing"
+    app.http.put(standing, json={"standing": "retired", "reason": ""}).raise_for_status()
+    refused = app.http.post(address)
+    assert refused.status_code == 422 and "Two entries must be finished" in refused.json()["detail"]
+    app.http.put(standing, json={"standing": None, "reason": ""}).raise_for_status()
+    assert app.http.post(address).json() == facts
+    for name in ("../secret", "lost%2F..%2F..", "a" * 41):
+        assert app.http.get(f"/api/pictures/{facts['picture_id']}/maps/{name}/0").status_code == 404
 
 
 def test_exact_values_of_a_pixel_and_pixels_to_take_away(app: Running, trial: dict) -> None:

@@ -123,12 +123,14 @@ class FaultMapShown(BaseModel):
     unit: str
     most: float
     meaning: str
+    of_all: bool = Field(description="one of the trial, not of an entry")
 
 
 class MapAnswer(BaseModel):
-    """A map that is there: its size, its worst place and the mean of the map in it."""
+    """A map that is there: where its pixels are, its size, its worst place and the mean of the map in it."""
 
     picture_id: str
+    name: str
     width: int
     height: int
     worst: Place

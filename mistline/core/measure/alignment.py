@@ -12,7 +12,7 @@ References
 """
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Annotated
 
 import cv2
@@ -23,10 +23,10 @@ from annotated_types import Len
 from mistline.core.frame import Array, Size
 from mistline.core.measure.likeness import likeness
 from mistline.core.measure.measure import NotMeasurable
-from mistline.core.measure.registration import Placement, placement
+from mistline.core.measure.registration import Placement, common_move, local_field, placement
 from mistline.core.resample import resize
 
-__all__ = ["Alignment", "Gain", "align", "at_centres", "colour_gains"]
+__all__ = ["Alignment", "Gain", "Moved", "align", "at_centres", "colour_gains"]
 
 SMALLEST = 64
 MOST, FINEST = 1.5e6, 8e6  # pixels that the correlation, and all of it, look at
@@ -34,9 +34,24 @@ FEATURES, CLEARER, ENOUGH, NEAR = 2000, 0.75, 12, 1.5
 ROUNDS, TOLERANCE, SOFT = 100, 1e-7, 5  # of [2]_
 LEAST_CORRELATION, LEAST_ALIKE = 0.5, 0.6
 MEAN, LEAST_SPREAD = 8, 1e-6
+WINDOWS, LEAST_WINDOW = 300, 64  # how many are told of, and how small they may be
+REFINED = 3
 OTHER = "these do not show the same scene"
 
 Real = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A window that lies off though the whole is aligned: its middle in shares of the smaller picture, and by how much.
+
+    Right and down are pixels of the smaller one.
+    """
+
+    x: float
+    y: float
+    right: float
+    down: float
 
 
 @dataclass(frozen=True)
@@ -57,6 +72,8 @@ class Alignment:
         Standard error of the place of the corners, pixels of the smaller.
     local : float
         Largest displacement that a window of 64 pixels has beyond that, pixels of the smaller; 0 if none is sure.
+    windows : list of Moved
+        Those of some 300 windows that are sure to lie off beyond that.
     """
 
     matrix: Annotated[list[float], Len(6, 6)]
@@ -66,6 +83,7 @@ class Alignment:
     down: float
     error: float
     local: float
+    windows: list[Moved] = field(default_factory=list)
 
     @property
     def map(self) -> Real:
@@ -140,6 +158,14 @@ def _moved(found: Placement, size: Size) -> Real:
     )
 
 
+def _by(planes: Real, size: Size) -> Real:
+    """The map, in pixel centres, that moves by planes over -1 to 1."""
+    across, down = 2 * planes[:, 1] / size.width, 2 * planes[:, 2] / size.height
+    middle = np.array([size.width - 1, size.height - 1]) / 2
+    turned = np.eye(2) + np.column_stack([across, down])
+    return np.column_stack([turned, planes[:, 0] - (turned - np.eye(2)) @ middle])
+
+
 def _sizes(whole: Size, factor: float) -> Size:
     return Size(*(max(SMALLEST, round(length / factor)) for length in (whole.width, whole.height)))
 
@@ -183,7 +209,7 @@ def align(small: Array, large: Array) -> Alignment:
     correlation [2]_ finer (on a megapixel and a half at most), and least squares [3]_ take off what its interpolation
     has biased. Against made warps of
     photographs (factors 1.5 to 3, turned up to 1 degree, noise of 2 code values) the corners are right to 0.05 pixels
-    of the smaller one, or to three times the error that is told.
+    of the smaller one, or to three times the error that is told. Up to a third of the picture may move by itself.
 
     Valid range: 64 pixels a side or more, factors 1 to 16, turned by up to 10 degrees; where there are few features
     the two must lie within some pixels of one another.
@@ -203,16 +229,20 @@ def align(small: Array, large: Array) -> Alignment:
         found, less = align(resize(small[..., None], part, "area")[..., 0], large), size.width / part.width
         matrix = [float(value) for value in _after(_scaled(size, part), found.map).ravel()]
         told = {name: less * getattr(found, name) for name in ("right", "down", "error", "local")}
-        return replace(found, matrix=matrix, scale=found.scale / less, **told)
+        windows = [replace(one, right=less * one.right, down=less * one.down) for one in found.windows]
+        return replace(found, matrix=matrix, scale=found.scale / less, windows=windows, **told)
     rough = _sizes(size, max(1.0, math.sqrt(small.size / MOST)))
     edges = _after(_scaled(size, rough), _roughly(resize(small[..., None], rough, "area")[..., 0], large))
     middle = _sizes(whole, max(1.0, _growth(edges)))
     brought = resize(large[..., None], middle, "area")[..., 0]
     way = at_centres(_after(edges, _scaled(whole, middle)))
-    for _ in range(2):
-        placed = placement(small, _brought(brought, way, size))
+    for _ in range(REFINED):
+        placed = placement(small, _brought(brought, way, size), moving=True)
         way = _after(_moved(placed, size), way)
-    if likeness(small, _brought(brought, way, size))[0] < LEAST_ALIKE:
+        way = _after(_by(common_move(small, _brought(brought, way, size)), size), way)
+    placed = placement(small, _brought(brought, way, size), moving=True)
+    laid = _brought(brought, way, size)
+    if likeness(small, laid)[0] < LEAST_ALIKE:
         raise NotMeasurable(OTHER)
     edges = _after(_at_edges(way), _scaled(middle, whole))
     scale = _growth(edges)
@@ -222,8 +252,18 @@ def align(small: Array, large: Array) -> Alignment:
         matrix=[float(value) for value in edges.ravel()],
         scale=scale, turn=math.degrees(math.atan2(edges[1, 0] - edges[0, 1], edges[0, 0] + edges[1, 1])),
         right=float(away[0]), down=float(away[1]), error=float(np.hypot(placed.error, placed.scale_error)),
-        local=placed.local,
+        local=placed.local, windows=_windows(small, laid),
     )  # fmt: skip
+
+
+def _windows(small: Array, laid: Array) -> list[Moved]:
+    """What still lies off, of some 300 windows."""
+    off = local_field(small, laid, side=max(LEAST_WINDOW, round(math.sqrt(small.size / WINDOWS))))
+    down, across = off.sure.shape
+    return [
+        Moved((column + 0.5) / across, (row + 0.5) / down, *(float(way) for way in off.moves[row, column]))
+        for row, column in np.argwhere(off.sure)
+    ]
 
 
 def colour_gains(small: Array, large: Array, found: Alignment) -> list[Gain]:

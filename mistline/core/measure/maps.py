@@ -14,11 +14,14 @@ import numpy as np
 
 from mistline.core.frame import Array, Region, Size
 from mistline.core.measure import MEASURES, Evidence
+from mistline.core.measure.measure import luma_of
+from mistline.core.measure.registration import misplaced
 
 __all__ = ["MAPS", "FaultMap", "reduced", "worst_place"]
 
 LARGEST = 4_000_000  # pixels of a map that is kept; a larger picture's is its area mean
 FLAT = 4 / 255  # local deviation of the truth beyond which a place is not flat
+BETWEEN = "How far all finished entries lie apart, retired ones and controls left out, RMS in 8-bit code values."
 RIM_REACH = 9  # pixels across that a rim may lie from what it rings about
 
 
@@ -84,12 +87,24 @@ def _colour(evidence: Evidence) -> Array:
     return _spread(_of("ciede2000")(evidence), 2)
 
 
+def _disagreement(evidence: Evidence) -> Array:
+    """RMS of the lumas of all results about their mean, around each place, in code values."""
+    mean, squares, count = evidence.result_luma, np.zeros_like(evidence.result_luma), 1
+    for count, other in enumerate(evidence.others, 2):  # Welford's sums: two planes, however many results
+        value = luma_of(other)
+        away = value - mean
+        mean = mean + away / np.float32(count)
+        squares += away * (value - mean)
+    apart: Array = 255 * np.sqrt(np.maximum(_spread(squares / np.float32(count), 2), 0))
+    return apart
+
+
 @dataclass(frozen=True)
 class FaultMap:
     """A kind of fault over the picture: 0 is none, `most` (in `unit`) fills the scale.
 
     `of` gives (H, W) float32, as large as the frame; it may raise `NotMeasurable`. `without_truth` is its meaning in a
-    test without a truth; empty where there is no such map.
+    test without a truth; empty where there is no such map. A map `of_all` entries is one of a trial, not of an entry.
     """
 
     id: str
@@ -99,6 +114,7 @@ class FaultMap:
     meaning: str
     of: Callable[[Evidence], Array]
     without_truth: str = ""
+    of_all: bool = False
 
 
 MAPS: dict[str, FaultMap] = {
@@ -133,6 +149,15 @@ MAPS: dict[str, FaultMap] = {
         FaultMap(
             "colour", "Colour", "ΔE00", 10, "CIEDE2000 colour difference from the truth, over about 5 pixels.",
             _colour,
+        ),
+        FaultMap(
+            "misplaced", "Displacement", "px", 2,
+            "How far each place lies off the truth, in windows of 64 pixels; what is within its error counts as none.",
+            misplaced,
+            "How far each place lies off the input, in windows of 64 pixels; what is within its error counts as none.",
+        ),
+        FaultMap(
+            "disagreement", "Disagreement", "cv", 16, BETWEEN, _disagreement, BETWEEN, of_all=True,
         ),
     )
 }  # fmt: skip

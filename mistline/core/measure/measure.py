@@ -1,6 +1,6 @@
 """The contract of a measure: what it looks at, its unit and which way is better."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal, TypeVar
@@ -131,6 +131,8 @@ class Evidence:
         Luma of reference and result of the frame before, in a clip.
     beside : Enlarged or None
         The part of the input that the result shows, where neither truth nor the whole input is at hand.
+    others : iterable of the same
+        Results of other entries, for what is told of all; they are read once, one after another.
     references_own : dict
         What was read off the reference alone; several results may share it.
     """
@@ -143,6 +145,7 @@ class Evidence:
     made: bool = True
     before: Pair | None = None
     beside: Enlarged | None = None
+    others: Iterable[Given] = ()
     references_own: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
     _made: dict[object, object] = field(default_factory=dict, repr=False, compare=False)
 

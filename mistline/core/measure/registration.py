@@ -7,6 +7,7 @@ References
 .. [2] M. Guizar-Sicairos, S. T. Thurman, J. R. Fienup, "Efficient subpixel image registration algorithms",
        Opt. Lett. 33(2), 156-158, 2008; as in scikit-image: the first guess.
 .. [3] B. Efron, "The jackknife, the bootstrap and other resampling plans", SIAM, 1982: the confidence.
+.. [4] F. Mosteller, J. W. Tukey, "Data analysis and regression", Addison-Wesley, 1977: the biweight.
 """
 
 from dataclasses import dataclass
@@ -20,7 +21,7 @@ from skimage import registration
 from mistline.core.frame import Array
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
 
-__all__ = ["MEASURES", "Placement", "placement"]
+__all__ = ["MEASURES", "Field", "Placement", "common_move", "local_field", "misplaced", "placement"]
 
 SMALLEST = 32
 GUESS_SIDE = 1024
@@ -28,6 +29,7 @@ GRID = 8  # cells each way that the jackknife leaves out in turn
 ROUNDS = 3
 SURE, SURE_LOCALLY = 3.0, 4.0  # standard errors
 LOCAL = 64
+TUKEY, TUKEY_ROUNDS, LEAST_SPREAD = 4.685, 20, 0.03  # of [4]_; pixels
 
 Real = npt.NDArray[np.float64]
 
@@ -69,6 +71,19 @@ class Placement:
     def sure(self) -> bool:
         """Whether the displacement goes beyond its own error."""
         return self.mean > SURE * float(np.hypot(self.error, self.scale_error / 3**0.5))
+
+
+@dataclass(frozen=True)
+class Field:
+    """How windows lie on those of the truth: (rows, columns, 2) pixels right and down, and which of them are sure."""
+
+    moves: Real
+    sure: npt.NDArray[np.bool_]
+
+    @property
+    def largest(self) -> float:
+        """Length of the largest sure one; 0 if there is none."""
+        return float(np.hypot(*self.moves[self.sure].T).max()) if self.sure.any() else 0.0
 
 
 def _guess(truth: Array, result: Array) -> tuple[float, float]:
@@ -141,12 +156,13 @@ def _moved(values: Array, shift: tuple[float, float], wider: tuple[float, float]
     return back
 
 
-def placement(truth: Array, result: Array, factor: float = 1) -> Placement:
+def placement(truth: Array, result: Array, factor: float = 1, *, moving: bool = False) -> Placement:
     """Displacement, scale and local displacement of a result, by least squares on the slopes of the truth [1]_.
 
     Both (H, W) lumas are blurred to what an input `factor` times smaller can hold (sigma 0.5 factor, 1 at
     least), so that a right enlargement is not told as displaced by what it had to guess. Level, contrast and
-    blur may differ. The errors come from leaving out each of 8 x 8 cells in turn [3]_.
+    blur may differ. The errors come from leaving out each of 8 x 8 cells in turn [3]_. Where parts may be `moving`,
+    cells that do not go with the others are left out.
 
     Valid range: displacements up to a quarter of the picture, scale errors up to 2 %; to about 0.02 px at factor 1
     and 0.02 times the factor above, as the errors say.
@@ -161,7 +177,7 @@ def placement(truth: Array, result: Array, factor: float = 1) -> Placement:
     right, down = _guess(before, after)
     if np.hypot(right, down) < 1:
         right = down = 0.0
-    across, tall = (min(GRID, max(2, length // SMALLEST)) for length in (width, height))
+    across, tall = _cells(truth)
     found, wider, taller = np.zeros(7), 0.0, 0.0
     margin = int(np.ceil(np.hypot(right, down))) + 2
     if 4 * margin > min(height, width):
@@ -169,7 +185,10 @@ def placement(truth: Array, result: Array, factor: float = 1) -> Placement:
     inside = slice(margin, height - margin), slice(margin, width - margin)
     for _ in range(ROUNDS):
         moved = _moved(after, (down, right), (taller, wider))
-        lefts, rights, _ = _equations(before[inside], moved[inside], across, tall)
+        lefts, rights, squares = _equations(before[inside], moved[inside], across, tall)
+        if moving:
+            _, sure = _planes(*_own_moves(lefts, rights, squares, soft), across, tall)
+            lefts, rights = lefts[sure], rights[sure]
         left, other = lefts.sum(0), rights.sum(0)
         if left[0, 0] * left[1, 1] < 1e-12:
             raise NotMeasurable("the picture has no slopes to go by")
@@ -182,16 +201,39 @@ def placement(truth: Array, result: Array, factor: float = 1) -> Placement:
     return Placement(
         float(right), float(down), float(wider), float(taller),
         float(np.hypot(spread[0], spread[1])), float(np.hypot(spread[2], spread[3])),
-        _local(before[inside], moved[inside], round(LOCAL * max(1.0, factor / 2)), soft),
+        _field(before[inside], moved[inside], _side(factor), soft).largest,
     )  # fmt: skip
 
 
-def _local(truth: Array, moved: Array, side: int, soft: float) -> float:
-    """Largest displacement that a window has beyond the whole picture's, where it is three errors or more."""
-    height, width = (max(1, length // side) for length in truth.shape)
-    if height * width < 4:
-        return 0.0
-    lefts, rights, squares = _equations(truth, moved, width, height)
+def _side(factor: float) -> int:
+    return round(LOCAL * max(1.0, factor / 2))
+
+
+def local_field(truth: Array, result: Array, factor: float = 1, side: int | None = None) -> Field:
+    """How windows of `side` pixels (64, or 32 times a factor above 2) lie beyond what the whole picture does.
+
+    Both (H, W) lumas lie on one another but for that; they are blurred as in `placement`. A window is sure from four
+    standard errors on, and where it stands out of the others as much. Valid range: to a tenth of its length for
+    windows that lie off by up to 2.5 pixels (or so many times half the factor); more is told as less.
+    """
+    soft = max(1.0, 0.5 * factor)
+    before, after = (
+        cv2.GaussianBlur(values, (0, 0), soft, borderType=cv2.BORDER_REFLECT) for values in (truth, result)
+    )
+    first = _field(before, after, side or _side(factor), soft)
+    if not first.sure.any():
+        return first
+    own = _each_pixel(first, truth.shape)
+    rows, columns = np.indices(truth.shape, np.float32)
+    back = cv2.remap(
+        after, columns + own[..., 0], rows + own[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT
+    )
+    second = _field(before, back, side or _side(factor), soft)
+    return Field(first.moves * first.sure[..., None] + second.moves, first.sure | second.sure)
+
+
+def _own_moves(lefts: Real, rights: Real, squares: Real, soft: float) -> tuple[Real, Real]:
+    """Right and down by which each cell lies off by itself, and their standard errors; both (cells, 2)."""
     keep = np.array([0, 1, 4, 5, 6])
     moves, errors = np.zeros((len(lefts), 2)), np.full((len(lefts), 2), np.inf)
     for number, (left, right, (total, count)) in enumerate(zip(lefts, rights, squares, strict=True)):
@@ -201,14 +243,87 @@ def _local(truth: Array, moved: Array, side: int, soft: float) -> float:
         # After the blur an error is shared by 4 pi soft^2 pixels: so many fewer of them are independent.
         variance = max(total - found @ side_b, 0.0) / count * 4 * np.pi * soft**2
         errors[number] = np.sqrt(variance * np.maximum(np.diag(np.linalg.pinv(own))[:2], 0))
+    return moves, errors
+
+
+def _planes(moves: Real, errors: Real, across: int, down: int) -> tuple[Real, npt.NDArray[np.bool_]]:
+    """A plane over (1, x, y) for right and for down, fitted to cells by Tukey's biweight [4]_, and which go with it.
+
+    All do where fewer than half would.
+    """
+    y, x = (way.ravel() for way in np.mgrid[-1 : 1 : down * 1j, -1 : 1 : across * 1j])
+    base, sure = (
+        np.column_stack([np.ones_like(x), (1 - 1 / across) * x, (1 - 1 / down) * y]),
+        np.ones(len(x), bool),
+    )
+    planes = np.zeros((2, 3))
+    for way in range(2):
+        move, error = moves[:, way], errors[:, way]
+        sound = 1 / (error**2 + LEAST_SPREAD**2)
+        weight, left = sound, move
+        for _ in range(TUKEY_ROUNDS):
+            root = np.sqrt(weight)
+            planes[way] = np.linalg.lstsq(base * root[:, None], move * root, rcond=1e-10)[0]
+            left = move - base @ planes[way]
+            spread = 1.4826 * np.median(np.abs(left)) + LEAST_SPREAD
+            weight = sound * np.square(np.maximum(1 - np.square(left / (TUKEY * spread)), 0))
+        sure &= np.abs(left) < SURE_LOCALLY * np.hypot(spread, error)
+    return planes, sure if 2 * sure.sum() >= len(sure) else np.ones_like(sure)
+
+
+def common_move(truth: Array, result: Array) -> Real:
+    """How most of a result moves against its truth, whatever some parts do by themselves.
+
+    Returns (2, 3): right and down are a + b x + c y, with x and y from -1 to 1 between the edges of the picture. Both
+    (H, W) lumas lie on one another to a pixel or two.
+    """
+    before, after = (cv2.GaussianBlur(v, (0, 0), 1, borderType=cv2.BORDER_REFLECT) for v in (truth, result))
+    across, down = _cells(truth)
+    return _planes(*_own_moves(*_equations(before, after, across, down), 1), across, down)[0]
+
+
+def _cells(values: Array) -> tuple[int, int]:
+    height, width = values.shape
+    return min(GRID, max(2, width // SMALLEST)), min(GRID, max(2, height // SMALLEST))
+
+
+def _each_pixel(field: Field, shape: tuple[int, ...]) -> Array:
+    """The sure moves of the windows, at every pixel they cover."""
+    own = (field.moves * field.sure[..., None]).astype(np.float32)
+    each: Array = cv2.resize(own, shape[1::-1], interpolation=cv2.INTER_NEAREST)
+    return each
+
+
+def _field(truth: Array, moved: Array, side: int, soft: float) -> Field:
+    height, width = (max(1, length // side) for length in truth.shape)
+    if height * width < 4:
+        return Field(np.zeros((height, width, 2)), np.zeros((height, width), bool))
+    moves, errors = _own_moves(*_equations(truth, moved, width, height), soft)
     moves -= np.median(moves, axis=0)
     typical = np.median(np.abs(moves), axis=0) * 1.4826 + 1e-3
     sure = (np.abs(moves) > SURE_LOCALLY * np.hypot(typical, errors)).any(axis=1)
-    return float(np.hypot(*moves[sure].T).max()) if sure.any() else 0.0
+    return Field(moves.reshape(height, width, 2), sure.reshape(height, width))
 
 
 def _placed(evidence: Evidence) -> Placement:
     return placement(evidence.reference_luma, evidence.result_luma, evidence.factor)
+
+
+def misplaced(evidence: Evidence) -> Array:
+    """How many pixels each place lies off the reference, (H, W) float32: with the whole picture, and by itself.
+
+    What is within its own error counts as in place.
+    """
+    found, (truth, result) = evidence.once(_placed), (evidence.reference_luma, evidence.result_luma)
+    height, width = truth.shape
+    off = np.zeros((height, width, 2), np.float32)
+    if found.sure:
+        off[..., 0] = found.right + found.wider * np.linspace(-1, 1, width)
+        off[..., 1] = (found.down + found.taller * np.linspace(-1, 1, height))[:, None]
+    back = _moved(result, (found.down, found.right), (found.taller, found.wider))
+    off += _each_pixel(local_field(truth, back, evidence.factor), truth.shape)
+    lengths: Array = np.hypot(off[..., 0], off[..., 1])
+    return lengths
 
 
 def _of(evidence: Evidence) -> Measured:

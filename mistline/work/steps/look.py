@@ -184,7 +184,9 @@ def make_map(request: MakeMap, report: Progress) -> MapMade:
     found = MAPS[request.map]
     reference = _Reference(request.truth, request.input, request.target).whole(request.frame)
     try:
-        values = found.of(_evidence(Plate(request.result).codes(request.frame), reference, request.factor))
+        result, *others = (Plate(shards) for shards in (request.result, *request.others))
+        rest = (plate.codes(request.frame) for plate in others)
+        values = found.of(_evidence(result.codes(request.frame), reference, request.factor, others=rest))
     except NotMeasurable as why:
         raise OutOfLimits(f"There is no map of {found.name.lower()} here: {why}.") from None
     worst, value = worst_place(values, max(16, min(values.shape) // WORST_SHARE))

@@ -84,6 +84,18 @@ def test_large_versions_are_aligned_as_well_by_way_of_smaller_ones(monkeypatch, 
     assert off(found, way, small).max() < max(0.05, 3 * found.error) and found.error < 0.05
 
 
+def test_what_still_lies_off_is_told_by_place() -> None:
+    """A part of the smaller version shows the scene a pixel farther right: parallax, or something that moved."""
+    small, large, _ = pair("coffee", 1, 0.3, 1.3, -0.7)
+    part = np.s_[72:216, 134:402]  # eight of its 8 x 5 windows
+    small[part] = np.roll(small, 1, axis=1)[part]
+    found = align(luma(small), luma(large))
+    inside = [one for one in found.windows if 0.25 < one.x < 0.75 and 0.2 < one.y < 0.6]
+    assert len(inside) >= 5 and len(inside) >= len(found.windows) - 2
+    assert np.median([one.right for one in inside]) == pytest.approx(-1, abs=0.2)
+    assert np.median([one.down for one in inside]) == pytest.approx(0, abs=0.2)
+
+
 def test_another_scene_is_refused() -> None:
     for one, other in (("coffee", "cat"), ("astronaut", "coffee")):
         small = cv2.resize(luma(photograph(one)), (200, 150), interpolation=cv2.INTER_AREA)

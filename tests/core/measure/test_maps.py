@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
+from mistline.core.frame import luma, to_frame
 from mistline.core.measure import Evidence
 from mistline.core.measure.maps import LARGEST, MAPS, reduced, worst_place
 
@@ -89,3 +90,32 @@ def test_a_large_map_is_kept_as_its_area_mean() -> None:
     small = reduced(values)
     assert small.size <= 1.001 * LARGEST and small.mean() == pytest.approx(values.mean(), rel=1e-4)
     assert reduced(values[:100, :100]).shape == (100, 100)
+
+
+@pytest.mark.parametrize("away", [(0.6, 0.0), (0.0, -1.0), (1.5, 1.5)])
+def test_a_part_that_lies_off_is_told_by_how_much(away: tuple[float, float], astronaut: np.ndarray) -> None:
+    """Six windows of 64 pixels are moved; OpenCV's cubic resamples them, the rest is the truth's own pixels."""
+    way = np.array([[1, 0, away[0]], [0, 1, away[1]]], np.float32)
+    moved = cv2.warpAffine(astronaut, way, (512, 512), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    bent = astronaut.copy()
+    bent[128:256, 192:384] = moved[128:256, 192:384]
+    values = found("misplaced", bent, astronaut)
+    assert np.median(values[136:248, 200:376]) == pytest.approx(np.hypot(*away), abs=0.12)
+    assert values[320:].max() < 0.1 and values[:, :120].max() < 0.1
+
+
+@pytest.mark.parametrize("pixels", [1, 3])
+def test_a_picture_that_lies_off_as_a_whole_does_so_everywhere(pixels: int, astronaut: np.ndarray) -> None:
+    values = found("misplaced", np.roll(astronaut, pixels, axis=1), astronaut)
+    assert values[20:-20, 20:-20] == pytest.approx(pixels, abs=0.15)
+
+
+@pytest.mark.parametrize("count", [2, 3, 7])
+def test_disagreement_is_the_spread_of_all_results(count: int, astronaut: np.ndarray) -> None:
+    """Against numpy's standard deviation, over the window of the map."""
+    sigmas = np.linspace(0.5, 4, count)
+    results = [cv2.GaussianBlur(astronaut, (0, 0), float(sigma)) for sigma in sigmas]
+    values = MAPS["disagreement"].of(Evidence(results[0], astronaut, others=results[1:]))
+    lumas = np.stack([luma(to_frame(result).pixels) for result in results]).astype(np.float64)
+    wanted = 255 * np.sqrt(cv2.GaussianBlur(lumas.var(axis=0), (0, 0), 2, borderType=cv2.BORDER_REFLECT))
+    assert values == pytest.approx(wanted, abs=2e-3)

@@ -19,6 +19,7 @@ export type Setup = Schemas["Trial"]["setup"];
 export type TruthSetup = Schemas["TruthSetup"];
 export type NoTruthSetup = Schemas["NoTruthSetup"];
 export type NativeSetup = Schemas["NativeSetup"];
+export type Moved = Schemas["Moved"];
 export type BreakEven = Schemas["BreakEven"];
 export type Cost = Schemas["Cost"];
 export type PriceBook = Schemas["PriceBook"];

@@ -32,10 +32,10 @@ export const useMapKinds = (has_truth: boolean) =>
     staleTime: Infinity,
   });
 
-/** A map of faults of an entry at a frame; it is made when it is asked for first. */
-export const useMap = (trial: string, letter: string, fault: string | null, frame: number) =>
+/** A map of faults of an entry at a frame, or of all of them (`of`); it is made when it is asked for first. */
+export const useMap = (trial: string, letter: string, fault: string | null, frame: number, of = letter) =>
   useQuery({
-    queryKey: ["map", trial, letter, fault, frame],
+    queryKey: ["map", trial, of, fault, frame],
     queryFn: () =>
       answer(
         client.POST("/api/trials/{trial_id}/entries/{letter}/maps/{fault}", {

@@ -436,7 +436,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pictures/{picture_id}/maps/{fault}/{frame}": {
+    "/api/pictures/{picture_id}/maps/{name}/{frame}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1059,7 +1059,7 @@ export interface paths {
         put?: never;
         /**
          * Make Map
-         * @description Where an entry has a kind of fault; made once and kept. Its pixels are at `/pictures/…/maps/…`.
+         * @description Where an entry, or all, have a kind of fault; made once and kept. Its pixels are at `/pictures/…/maps/…`.
          */
         post: operations["makeMap"];
         delete?: never;
@@ -1527,6 +1527,8 @@ export interface components {
          *         Standard error of the place of the corners, pixels of the smaller.
          *     local : float
          *         Largest displacement that a window of 64 pixels has beyond that, pixels of the smaller; 0 if none is sure.
+         *     windows : list of Moved
+         *         Those of some 300 windows that are sure to lie off beyond that.
          */
         Alignment: {
             /** Down */
@@ -1543,6 +1545,8 @@ export interface components {
             scale: number;
             /** Turn */
             turn: number;
+            /** Windows */
+            windows?: components["schemas"]["Moved"][];
         };
         /**
          * Analogy
@@ -2005,6 +2009,11 @@ export interface components {
             most: number;
             /** Name */
             name: string;
+            /**
+             * Of All
+             * @description one of the trial, not of an entry
+             */
+            of_all: boolean;
             /** Unit */
             unit: string;
         };
@@ -2302,11 +2311,13 @@ export interface components {
         };
         /**
          * MapAnswer
-         * @description A map that is there: its size, its worst place and the mean of the map in it.
+         * @description A map that is there: where its pixels are, its size, its worst place and the mean of the map in it.
          */
         MapAnswer: {
             /** Height */
             height: number;
+            /** Name */
+            name: string;
             /** Picture Id */
             picture_id: string;
             /** Value */
@@ -2536,6 +2547,22 @@ export interface components {
              * @default 1
              */
             version: number;
+        };
+        /**
+         * Moved
+         * @description A window that lies off though the whole is aligned: its middle in shares of the smaller picture, and by how much.
+         *
+         *     Right and down are pixels of the smaller one.
+         */
+        Moved: {
+            /** Down */
+            down: number;
+            /** Right */
+            right: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * NativeSetup
@@ -4933,7 +4960,7 @@ export interface operations {
             header?: never;
             path: {
                 picture_id: string;
-                fault: string;
+                name: string;
                 frame: number;
             };
             cookie?: never;

@@ -9,27 +9,34 @@ import type { Choice } from "./useLook";
 /** Which map lies over the entries and how; kept in the address. */
 export interface Mapped {
   fault: string;
+  /** It is one of the trial, the same over every picture. */
+  ofAll: boolean;
   opacity: number;
   alone: boolean;
 }
 
 export function readMapped(params: URLSearchParams, kinds: FaultMap[]): Mapped | null {
-  const fault = params.get("map");
-  if (!fault || !kinds.some(({ id }) => id === fault)) return null;
+  const kind = kinds.find(({ id }) => id === params.get("map"));
+  if (!kind) return null;
   const opacity = Number(params.get("opacity") ?? 0.8);
   return {
-    fault,
+    fault: kind.id,
+    ofAll: kind.of_all,
     opacity: Number.isFinite(opacity) ? Math.min(1, Math.max(0.1, opacity)) : 0.8,
     alone: params.get("alone") === "yes",
   };
 }
 
-/** The map of an entry at the frame that stands; none of truth and input, and none is asked for while a clip plays. */
+/** The map of an entry, or of all, at the frame that stands; truth and input have none of their own.
+ * None is asked for while a clip plays. */
 export function useFaultMap(trial: Trial, choice: Choice, mapped: Mapped | null) {
   const playing = usePlayer((player) => player.playing);
-  const fault = mapped && choice.entry && choice.picture && !playing ? mapped.fault : null;
+  const made = trial.entries.filter(({ picture_id }) => picture_id);
+  const letter = mapped?.ofAll ? made[0]?.letter : choice.entry?.letter;
+  const fault = mapped && letter && choice.picture && !playing ? mapped.fault : null;
   const frame = useViewport((view) => (fault ? view.frame : 0));
-  const found = useMap(trial.id, choice.id, fault, frame);
+  const all = made.filter(({ standing }) => standing !== "retired").map((entry) => entry.letter);
+  const found = useMap(trial.id, letter ?? "", fault, frame, mapped?.ofAll ? all.join("") : letter);
   return { asked: fault !== null, frame, map: (fault && found.data) || null, error: found.error };
 }
 
@@ -42,9 +49,9 @@ export function useHeat(
   const { asked, frame, map, error } = useFaultMap(trial, choice, mapped);
   if (!mapped || !asked) return { heat: null, told: "" };
   if (!map) return { heat: null, told: error ? error.message : "making the map" };
-  const { fault, opacity, alone } = mapped;
+  const { opacity, alone } = mapped;
   return {
-    heat: { url: `/api/pictures/${map.picture_id}/maps/${fault}/${frame}`, opacity, alone },
+    heat: { url: `/api/pictures/${map.picture_id}/maps/${map.name}/${frame}`, opacity, alone },
     told: "",
   };
 }
@@ -101,7 +108,7 @@ export function MapBar({ kind, mapped, active, map, change, go }: Props) {
       >
         Alone
       </button>
-      {active.entry && (
+      {(active.entry || mapped.ofAll) && (
         <button
           type="button"
           className={CHIP}
@@ -109,7 +116,7 @@ export function MapBar({ kind, mapped, active, map, change, go }: Props) {
           title="Key V"
           onClick={() => map && go(map.worst)}
         >
-          Worst place of {active.plate}
+          {mapped.ofAll ? "Where they differ most" : `Worst place of ${active.plate}`}
           {map && `: ${Number(map.value.toPrecision(2))} ${kind.unit}`}
         </button>
       )}

@@ -1,18 +1,48 @@
-import type { NativeSetup, Source } from "../../api/client";
+import type { Moved, NativeSetup, Source } from "../../api/client";
 import { useSources } from "../../api/queries";
 import { pixels } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import { FIELD, Trouble } from "../../ui/parts";
 
+/** Two places, and no minus before nothing. */
+const hundredths = (value: number) => (Number(value.toFixed(2)) + 0).toFixed(2);
+
+const ARROW = 0.05; // of the picture's width, the longest one
+
+/** Where the two still lie off one another, and which way: the longest arrow is as long as the worst is off. */
+function Residual({ windows, tall }: { windows: Moved[]; tall: number }) {
+  const long = Math.max(...windows.map(({ right, down }) => Math.hypot(right, down)));
+  return (
+    <figure className="mt-2" data-testid="residual">
+      <svg viewBox={`0 0 1 ${tall}`} className="w-72 border border-line bg-well" role="img">
+        <title>{`${windows.length} parts lie off`}</title>
+        {windows.map(({ x, y, right, down }) => (
+          <g
+            key={`${x} ${y}`}
+            transform={`translate(${x} ${tall * y})`}
+            className="stroke-accent fill-accent"
+          >
+            <circle r={0.006} stroke="none" />
+            <line x2={(ARROW * right) / long} y2={(ARROW * down) / long} strokeWidth={0.004} />
+          </g>
+        ))}
+      </svg>
+      <figcaption className="text-[13px] text-soft">
+        Where: the longest line is {long.toFixed(2)} px, each points to where the larger version has it.
+      </figcaption>
+    </figure>
+  );
+}
+
 /** How the larger version lies on the source, and how its colours differ, in words. */
-function Laid({ alignment: found, gains }: NativeSetup) {
+function Laid({ setup: { alignment: found, gains }, tall }: { setup: NativeSetup; tall: number }) {
   if (!found) return null;
   const brightness = gains.length ? gains.reduce((sum, { times }) => sum + times, 0) / gains.length : 1;
   return (
     <ul className="mt-2 space-y-0.5 text-[14px]" data-testid="laid">
       <li>
-        It is {found.scale.toFixed(3)} times as large, moved by {found.right.toFixed(2)} and{" "}
-        {found.down.toFixed(2)} pixels of the source, turned by {found.turn.toFixed(2)}° (±{" "}
+        It is {found.scale.toFixed(3)} times as large, moved by {hundredths(found.right)} and{" "}
+        {hundredths(found.down)} pixels of the source, turned by {hundredths(found.turn)}° (±{" "}
         {Math.max(found.error, 0.01).toFixed(2)} px). Where that is nothing within the error, its own pixels
         are the truth; else it is brought to its place. Only what both show takes part.
       </li>
@@ -20,6 +50,7 @@ function Laid({ alignment: found, gains }: NativeSetup) {
         <li className="border-l-4 border-accent pl-2">
           Somewhere the two lie {found.local.toFixed(2)} px off one another beyond that: figures there tell of
           it, not of the methods.
+          {found.windows?.[0] && <Residual windows={found.windows} tall={tall} />}
         </li>
       )}
       {Math.abs(brightness - 1) > 0.02 && (
@@ -43,6 +74,7 @@ export function NativePick({ source, setup, change, error, looking }: Props) {
     ({ id, state, facts }) =>
       id !== source?.id && state === "ready" && (facts?.width ?? 0) >= (source?.facts?.width ?? 0),
   );
+  const facts = source?.facts;
   return (
     <fieldset className="space-y-3">
       <legend className="mb-1 text-[13px] text-soft">The native version</legend>
@@ -64,7 +96,7 @@ export function NativePick({ source, setup, change, error, looking }: Props) {
       </label>
       {looking && <p className="text-[14px] text-soft">Aligning the two</p>}
       <Trouble error={error} />
-      {!looking && !error && <Laid {...setup} />}
+      {!looking && !error && <Laid setup={setup} tall={facts ? facts.height / facts.width : 1} />}
       {setup.native && (
         <>
           <label className="flex items-center gap-2 text-[14px]">
