@@ -133,6 +133,9 @@ def _passes(row: Row) -> list[schemas.PassShown]:
     if recipe.blend:
         opacity: dict[str, object] = {"opacity": recipe.blend.opacity}
         shown.append(schemas.PassShown(name=f"Over it {recipe.blend.name}", changed=opacity, settings=opacity))
+    if recipe.over_size > 1:
+        made: dict[str, object] = {"times": recipe.over_size}
+        shown.append(schemas.PassShown(name="Made over-size, then down", changed=made, settings=made))
     return shown
 
 

@@ -48,12 +48,13 @@ SHIPPED = [
 def _values(recipe: Recipe) -> Row:
     plain = recipe.model_dump()
     blend = database.json(plain["blend"]) if recipe.blend else None
-    return {"name": recipe.name, "passes": database.json(plain["passes"]), "blend": blend}
+    return {"name": recipe.name, "passes": database.json(plain["passes"]), "blend": blend,
+            "over_size": recipe.over_size}  # fmt: skip
 
 
 def recipe_of(row: Row) -> Recipe:
     """The recipe that a row holds."""
-    return Recipe(name=row["name"], passes=row["passes"], blend=row["blend"])
+    return Recipe(name=row["name"], passes=row["passes"], blend=row["blend"], over_size=row["over_size"])
 
 
 def seed(connection: Connection) -> None:

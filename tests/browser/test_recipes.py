@@ -4,6 +4,7 @@ import json
 import re
 from pathlib import Path
 
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -53,6 +54,22 @@ def test_a_shipped_recipe_is_read_only_and_can_be_duplicated(page: Page) -> None
     editor.get_by_label("Unsharp mask amount").fill("1.5")
     editor.get_by_role("button", name="Save the recipe").click()
     expect(page.get_by_role("button", name=re.compile("Bicubic, sharpened, copy"))).to_be_visible()
+
+
+def test_a_recipe_is_made_over_size_and_brought_down(page: Page, app: Running) -> None:
+    page.goto("/recipes?from=bicubic")
+    editor = page.get_by_role("region", name="Recipe")
+    editor.get_by_label("Name of the recipe").fill("Bicubic, the long way")
+    editor.get_by_label("Over-size").select_option("2 times the target, then down")
+    expect(editor).to_contain_text("4 times the pixels")
+    editor.get_by_role("button", name="Save the recipe").click()
+    expect(page.get_by_role("button", name=re.compile("the long way"))).to_contain_text("2x over-size")
+    page.reload()
+    expect(editor.get_by_label("Over-size")).to_have_value("2")
+    source = app.read("long way.png", as_png(np.full((64, 64, 3), 90, np.uint8)))
+    made = app.finished(app.start_trial(source["id"], "Bicubic", "Bicubic, the long way", factor=2))
+    words = [(entry["words"], entry["state"]) for entry in made["entries"][:2]]
+    assert words == [("Bicubic", "done"), ("Bicubic, 2x over-size and then down", "done")]
 
 
 def test_a_recipe_goes_out_as_json_and_comes_in_again(page: Page, tmp_path: Path) -> None:

@@ -20,6 +20,7 @@ class RecipeItem(BaseModel):
     words: str
     passes: list[Pass]
     blend: Blend | None
+    over_size: float
     resizes: bool
     reach: int = Field(description="frames before and after that it looks at; 0 where it works on each by itself")
     shipped: bool

@@ -51,7 +51,7 @@ def suggest_kind(traits: Traits) -> Suggestion | None:
 
 def suggest_recipe(recipe: Recipe, traits: Traits, setup: AnySetup, frames: int = 1) -> Suggestion | None:
     """Whether a recipe is worth trying on the input that a set-up makes of so many frames, and why."""
-    if recipe.blend or (recipe.reach and frames == 1):
+    if recipe.blend or recipe.over_size > 1 or (recipe.reach and frames == 1):
         return None
     damage = setup.damage(traits)
     methods = [step.definition for step in recipe.passes]

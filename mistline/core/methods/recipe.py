@@ -4,6 +4,7 @@ import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
@@ -93,6 +94,14 @@ class Recipe(BaseModel):
     name: str = Field(min_length=1, max_length=80)
     passes: list[Pass] = Field(min_length=1, max_length=12)
     blend: Blend | None = None
+    over_size: Annotated[
+        float,
+        Field(
+            ge=1,
+            le=4,
+            description="It is made so many times larger than the target, and then brought down by Lanczos.",
+        ),
+    ] = 1
 
     def every_pass(self) -> list[Pass]:
         """The passes of the chain, then those of the chain blended in."""
@@ -111,8 +120,14 @@ class Recipe(BaseModel):
 
     def words(self) -> str:
         """All passes in words."""
-        chain = ", then ".join(step.words() for step in self.passes)
-        return f"{chain}, then {self.blend.words()}" if self.blend else chain
+        parts = [step.words() for step in self.passes] + ([self.blend.words()] if self.blend else [])
+        return ", then ".join(parts) + (
+            f", {self.over_size:g}x over-size and then down" if self.over_size > 1 else ""
+        )
+
+    def goal(self, target: Size) -> Size:
+        """The size that the passes make, before it is brought down to the target."""
+        return Size(*(round(length * self.over_size) for length in (target.width, target.height)))
 
     def way(self, factor: float) -> str:
         """By which way its passes come to a factor that they do not do by themselves; empty where they do.
@@ -123,7 +138,7 @@ class Recipe(BaseModel):
         told = []
         for chain in (self.passes, self.blend.passes if self.blend else []):
             first = next((step.definition for step in chain if step.definition.resizes), None)
-            if first and (way := first.way(factor)):
+            if first and (way := first.way(round(factor * self.over_size, 3))):
                 told.append(f"{first.name}: {way}")
         return "; ".join(told)
 
@@ -132,14 +147,17 @@ class Recipe(BaseModel):
         over: list[dict[str, object]] = []
         if self.blend:
             over = [{"blend": [_identity(step) for step in self.blend.passes], "opacity": self.blend.opacity}]
+        if self.over_size > 1:
+            over.append({"over_size": self.over_size})
         return [_identity(step) for step in self.passes] + over
 
     def check(self, before: Size, after: Size) -> None:
         """Raise `OutOfLimits` if the chain cannot turn a frame of `before` into one of `after`."""
-        if _size_after(self.passes, before, after) != after:
-            raise OutOfLimits(f"{self.name} has no enlarging pass, so it cannot reach {after}; add one.")
+        goal = self.goal(after)
+        if _size_after(self.passes, before, goal) != goal:
+            raise OutOfLimits(f"{self.name} has no enlarging pass, so it cannot reach {goal}; add one.")
         if self.blend:
-            _size_after(self.blend.passes, before, after)
+            _size_after(self.blend.passes, before, goal)
 
 
 def _identity(step: Pass) -> dict[str, object]:
@@ -191,7 +209,7 @@ def run_recipe(
     window : Window
         The input: the wanted frame with `recipe.reach` frames before and after it, where there are so many.
     target : Size
-        Size of the result; passes that resize go straight to it.
+        Size of the result; passes that resize go straight to it, or to `recipe.goal` of it.
     traits : Traits
         Of the input, for automatic settings.
     report : callable
@@ -205,6 +223,7 @@ def run_recipe(
         If the chain cannot reach the target or a setting is out of range.
     """
     recipe.check(window.frame.size, target)
+    goal = recipe.goal(target)
     kept = {} if kept is None else kept
     for old in [key for key in kept if key[2] < window.number - recipe.reach]:
         del kept[old]
@@ -225,7 +244,7 @@ def run_recipe(
             smaller: tuple[Frame, ...] = ()
             if reach and (larger := _last_enlarging(every[start:place])) is not None:
                 smaller = tuple(after(start, larger, near) for near in numbers)
-            kept[key] = method.run(Window(frames, numbers.index(number), number, smaller), given, target)
+            kept[key] = method.run(Window(frames, numbers.index(number), number, smaller), given, goal)
             if number == window.number:
                 report((place + 1) / len(every))
         return kept[key]
@@ -234,7 +253,9 @@ def run_recipe(
     result = after(0, length, window.number)
     if recipe.blend:
         over = after(length, len(recipe.blend.passes), window.number).pixels
-        over = over if over.shape == result.pixels.shape else resize(over, target, "bicubic")
+        over = over if over.shape == result.pixels.shape else resize(over, goal, "bicubic")
         result = result.with_pixels(result.pixels + np.float32(recipe.blend.opacity) * (over - result.pixels))
+    if goal != target:
+        result = result.with_pixels(resize(result.pixels, target, "lanczos3"))
     complete = [{"method": step.method, **given.model_dump()} for step, given in zip(every, settings, strict=True)]
     return Cooked(result, complete)

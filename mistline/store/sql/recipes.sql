@@ -5,7 +5,8 @@ select * from recipes order by position, created_at
 select * from recipes where id = any(%(ids)s::uuid[]) order by position, created_at
 
 -- name: add
-insert into recipes (name, passes, blend, position) values (%(name)s, %(passes)s, %(blend)s, %(position)s)
+insert into recipes (name, passes, blend, over_size, position)
+values (%(name)s, %(passes)s, %(blend)s, %(over_size)s, %(position)s)
 on conflict (name) do nothing
 returning *
 
@@ -13,7 +14,8 @@ returning *
 select * from recipes where id = %(id)s
 
 -- name: replace
-update recipes set name = %(name)s, passes = %(passes)s, blend = %(blend)s where id = %(id)s
+update recipes set name = %(name)s, passes = %(passes)s, blend = %(blend)s, over_size = %(over_size)s
+where id = %(id)s
 
 -- name: delete
 delete from recipes where id = %(id)s

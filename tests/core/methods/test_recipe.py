@@ -8,6 +8,7 @@ from mistline.core.measure import measure_traits
 from mistline.core.media.plate import quantise
 from mistline.core.methods import METHODS, Traits, alone
 from mistline.core.methods.recipe import Blend, Pass, Recipe, digest, run_recipe
+from mistline.core.resample import resize
 from mistline.errors import OutOfLimits
 
 CLEAN = Traits(noise_sigma=0.0, edge_width=2.0, mean_level=0.5, measured_on="the whole picture")
@@ -148,6 +149,31 @@ def test_a_blend_makes_another_take_and_no_blend_changes_no_key() -> None:
     with pytest.raises(OutOfLimits, match="amount"):
         wrong = Blend(passes=[Pass(method="unsharp_mask", settings={"amount": 90})])
         plain.model_copy(update={"blend": wrong}).check(Size(9, 9), Size(18, 18))
+
+
+@pytest.mark.parametrize("over_size", [1.25, 1.5, 2.0, 3.0])
+@pytest.mark.parametrize("steps", [("bicubic",), ("bicubic", "unsharp_mask")])
+def test_over_size_is_the_larger_result_brought_down(
+    over_size: float, steps: tuple[str, ...], noisy: Frame
+) -> None:
+    """Common practice: 2560 x 1440 doubled is 5120 x 2880, then brought down to 3840 x 2160."""
+    plain = recipe(*steps)
+    made = plain.model_copy(update={"over_size": over_size})
+    target = Size(round(1.5 * noisy.size.width), round(1.5 * noisy.size.height))
+    larger = run_recipe(alone(noisy), plain, made.goal(target), CLEAN).frame.pixels
+    result = run_recipe(alone(noisy), made, target, CLEAN).frame.pixels
+    assert np.allclose(result, resize(larger, target, "lanczos3"), atol=1e-6)
+    assert made.words() == f"{plain.words()}, {over_size:g}x over-size and then down"
+    assert digest(made.identity()) != digest(plain.identity())
+    assert Recipe(name="d", passes=plain.passes, over_size=4 / 3).goal(Size(3840, 2160)) == Size(5120, 2880)
+
+
+def test_over_size_needs_a_pass_that_enlarges_and_says_a_networks_way() -> None:
+    with pytest.raises(OutOfLimits, match="no enlarging pass"):
+        recipe("gaussian").model_copy(update={"over_size": 2}).check(Size(90, 90), Size(90, 90))
+    doubled = recipe("faithful_x2").model_copy(update={"over_size": 4 / 3})
+    assert doubled.way(1.5) == ""  # 1.5 times the target's 1.333: the network's own 2x
+    assert "down to 3x by Lanczos" in recipe("faithful_x2").model_copy(update={"over_size": 2}).way(1.5)
 
 
 def test_fit_rules_lay_a_picture_into_another_shape() -> None:

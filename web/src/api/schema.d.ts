@@ -3250,6 +3250,12 @@ export interface components {
             blend?: components["schemas"]["Blend"] | null;
             /** Name */
             name: string;
+            /**
+             * Over Size
+             * @description It is made so many times larger than the target, and then brought down by Lanczos.
+             * @default 1
+             */
+            over_size: number;
             /** Passes */
             passes: components["schemas"]["Pass"][];
         };
@@ -3266,6 +3272,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Over Size */
+            over_size: number;
             /** Passes */
             passes: components["schemas"]["Pass"][];
             /**

@@ -28,6 +28,7 @@ function useDraft(start: Recipe) {
     changed: history.length > 1,
     undo: () => setHistory((before) => (before.length > 1 ? before.slice(0, -1) : before)),
     rename: (name: string) => change({ name }),
+    overSize: (over_size: number) => change({ over_size }),
     blendWith: (blend: Recipe["blend"]) => change({ blend }),
     add: (method: string) => setPasses([...draft.passes, { method, settings: {} }]),
     put: (at: number, pass: Pass) => setPasses(draft.passes.with(at, pass)),
@@ -119,9 +120,39 @@ function Over({ blend, recipes, fixed, change }: OverProps) {
   );
 }
 
+/** Whether it is made larger than the target and then brought down. */
+function OverSize({ value, fixed, change }: { value: number; fixed: boolean; change: (to: number) => void }) {
+  const steps = [...new Set([1, 1.25, 1.5, 2, 3, 4, value])].sort((a, b) => a - b);
+  return (
+    <div className="flex flex-wrap items-center gap-3 border-b border-line bg-sheet px-4 py-2.5">
+      <label className="flex items-center gap-2">
+        <span className="font-display text-lg font-semibold">Over-size</span>
+        <select
+          aria-label="Over-size"
+          value={value}
+          disabled={fixed}
+          onChange={({ target }) => change(Number(target.value))}
+          className="rounded-sm border border-line bg-paper px-2 py-1 disabled:opacity-70"
+        >
+          {steps.map((step) => (
+            <option key={step} value={step}>
+              {step === 1 ? "no, straight to the target" : `${step} times the target, then down`}
+            </option>
+          ))}
+        </select>
+      </label>
+      {value > 1 && (
+        <span className="text-[13px] text-soft">
+          {Number((value * value).toFixed(2))} times the pixels; brought down by Lanczos at the end.
+        </span>
+      )}
+    </div>
+  );
+}
+
 /** A recipe: its name and its passes in order. A shipped one can be read and duplicated, not changed. */
 export function RecipeEditor({ id, start, fixed, methods, recipes, onSaved, onDuplicate }: Props) {
-  const { draft, changed, undo, rename, blendWith, add, put, remove, move } = useDraft(start);
+  const { draft, changed, undo, rename, blendWith, overSize, add, put, remove, move } = useDraft(start);
   const save = useSaveRecipe();
   const drop = useRemoveRecipe();
   const methodOf = (pass: Pass) => methods.find((method) => method.id === pass.method);
@@ -177,7 +208,10 @@ export function RecipeEditor({ id, start, fixed, methods, recipes, onSaved, onDu
         })}
       </ol>
       {draft.passes.length > 0 && (
-        <Over blend={draft.blend ?? null} recipes={recipes} fixed={fixed} change={blendWith} />
+        <>
+          <Over blend={draft.blend ?? null} recipes={recipes} fixed={fixed} change={blendWith} />
+          <OverSize value={draft.over_size ?? 1} fixed={fixed} change={overSize} />
+        </>
       )}
       {!fixed && (
         <div className="mt-4 flex flex-wrap items-center gap-3">

@@ -6,7 +6,7 @@ import { problem as lost } from "../../api/live";
 import { Button, Page, Trouble } from "../../ui/parts";
 import { RecipeEditor } from "./RecipeEditor";
 
-const BLANK: Recipe = { name: "", passes: [] };
+const BLANK: Recipe = { name: "", passes: [], over_size: 1 };
 
 function List({
   recipes,
@@ -91,8 +91,13 @@ export function RecipesPage() {
   const begin = (recipe: Recipe) => setBlank({ recipe, turn: (blank?.turn ?? 0) + 1 });
   const start =
     blank?.recipe ??
-    (from && { name: from.name, passes: [{ method: from.id, settings: {} }] }) ??
-    (chosen && { name: chosen.name, passes: chosen.passes, blend: chosen.blend });
+    (from && { name: from.name, passes: [{ method: from.id, settings: {} }], over_size: 1 }) ??
+    (chosen && {
+      name: chosen.name,
+      passes: chosen.passes,
+      blend: chosen.blend,
+      over_size: chosen.over_size,
+    });
   return (
     <Page
       title="Recipes"
