@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from mistline.core.media.archive import in_order, write_archive
 from mistline.core.media.plate import shards_of
 from mistline.core.methods.recipe import digest
+from mistline.core.setup import read_setup
 from mistline.errors import Conflict, OutOfLimits
 from mistline.store import pictures, takes, trials
 from mistline.store.database import Connection, Row, connect
@@ -66,7 +67,8 @@ def _kept(files: Sequence[tuple[str, BinaryIO]], rate: str) -> tuple[str, int]:
 
 def _take(trial: Row, file: Row) -> Row:
     """The take of a file on a trial's plates."""
-    made_of = {"plate": trial["plate_key"], "delivered": file["hash"], "resample": file["resample"]}
+    judged = read_setup(trial["setup"]).judged(trial["plate_key"])
+    made_of = {**judged, "delivered": file["hash"], "resample": file["resample"]}
     shared = {name: trial[name] for name in ("source_id", "setup", "plate_key", "first", "frames")}
     return {**shared, "key": digest(made_of), "recipe": None, "delivered": file, "repeats": 1}
 

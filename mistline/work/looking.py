@@ -65,6 +65,7 @@ class _Looked:
     done: list[Row]
     sizes: Plan
     has_truth: bool
+    sight: float
 
     @property
     def size(self) -> Size:
@@ -89,7 +90,8 @@ def _looked(trial_id: str) -> _Looked:
         done = [row for row in trials.entries(connection, trial_id) if row["state"] == "done"]
     whole = Size(trial["facts"]["width"], trial["facts"]["height"])
     setup = read_setup(trial["setup"])
-    return _Looked(trial, done, setup.plan(whole), setup.has_truth)
+    sizes = setup.plan(whole)
+    return _Looked(trial, done, sizes, setup.has_truth, setup.sight(sizes.target))
 
 
 def _begun(trial_id: str) -> _Looked:
@@ -158,6 +160,7 @@ async def _measure(
         async def some(letters: list[str]) -> Row:
             request = MeasureRegion(
                 name=trial["source_name"], region=region, frame=frame, factor=looked.sizes.factors[0], only=only,
+                sight=looked.sight,
                 target=looked.size, truth=truth, input=given, results={letter: results[letter] for letter in letters},
             )  # fmt: skip
             found = await _ask(request, remedy="zoom in to a smaller part")

@@ -351,6 +351,7 @@ class MeasureRegion(Request[RegionMeasured]):
     region: Region
     frame: int = 0
     factor: float
+    sight: float
     target: Size
     truth: list[Path]
     input: list[Path]

@@ -18,7 +18,7 @@ from mistline.core.media.archive import in_order, write_archive
 from mistline.core.media.plate import SHARD, shards_of
 from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
-from mistline.core.setup import CHAIN_VERSION, AnySetup, NativeSetup, Plan, Setup
+from mistline.core.setup import CHAIN_VERSION, AnySetup, NativeSetup, Plan, Setup, read_setup
 from mistline.core.timing.forecast import Forecast, forecast
 from mistline.errors import Conflict, OutOfLimits
 from mistline.store import fingerprints, models, pictures, recipes, sources, speeds, takes, trials
@@ -367,7 +367,8 @@ def repeats_of(frames: int) -> int:
 def _take(entrant: _Entrant, trial: Row) -> Row:
     """The take that an entrant of a trial needs; its key hashes everything that makes it."""
     recipe, repeats = entrant.recipe, repeats_of(trial["frames"])
-    made_of = {"plate": trial["plate_key"], "recipe": recipe.identity() if recipe else "truth", "repeats": repeats}
+    judged = read_setup(trial["setup"]).judged(trial["plate_key"])
+    made_of = {**judged, "recipe": recipe.identity() if recipe else "truth", "repeats": repeats}
     shared = {name: trial[name] for name in ("source_id", "setup", "plate_key", "first", "frames")}
     return {
         **shared,

@@ -51,6 +51,36 @@ def test_a_set_up_that_cannot_run_says_why_and_offers_no_run(page: Page, source:
     expect(run).to_be_disabled()
 
 
+def test_from_where_it_is_looked_at_goes_into_figures_as_they_are_seen(
+    page: Page, app: Running, source: dict, trial: dict
+) -> None:
+    page.goto(f"/trials/new?source={source['id']}&factor=2")
+    page.get_by_role("radio", name="from a distance").check()
+    page.get_by_role("spinbutton", name="shown").fill("100")
+    page.get_by_role("spinbutton", name="from").fill("500")
+    expect(page.get_by_test_id("sight")).to_have_text("35 pixels a degree, within sharp sight")
+    page.reload()
+    expect(page.get_by_role("spinbutton", name="from")).to_have_value("500")
+    expect(page.get_by_test_id("sight")).to_have_text("35 pixels a degree, within sharp sight")
+    page.get_by_role("button", name="None").click()
+    for name in ("Bilinear", "Bicubic", "Lanczos 3"):
+        page.get_by_role("checkbox", name=re.compile(f"^{name}")).first.check()
+    page.get_by_role("button", name="Run the trial").click()
+    page.wait_for_url(re.compile("/run$"))
+    found = app.finished(page.url.split("/")[-2])
+    before, after = ({entry["name"]: entry["scores"] for entry in each["entries"]} for each in (trial, found))
+    assert found["truth_picture"] == trial["truth_picture"] and found["input_picture"] == trial["input_picture"]
+    for entry in ("Bilinear", "Lanczos 3"):  # from nearer more is seen; what does not depend on it stays
+        for measure in ("scielab", "noise_seen"):
+            assert after[entry][measure]["value"] > 1.05 * before[entry][measure]["value"]
+        assert after[entry]["psnr_luma"] == before[entry]["psnr_luma"]
+    page.get_by_role("link", name="Look").first.click()
+    page.get_by_role("button", name="Viewing size").click()
+    expect(page.get_by_label("They see it from")).to_have_value("500")
+    expect(page.get_by_label("They see it from")).to_be_disabled()
+    expect(page.get_by_test_id("viewing-size")).to_contain_text("35 pixels a degree for the audience")
+
+
 def test_without_a_source_the_set_up_asks_for_one(page: Page, source: dict) -> None:
     page.goto("/trials/new")
     expect(plan(page)).to_contain_text("Choose a source first.")

@@ -66,6 +66,21 @@ def test_gratings_are_attenuated_as_the_filters_say(channel: int, frequency: flo
     assert np.sqrt(np.mean(np.square(seen))) == pytest.approx(wanted, rel=0.05, abs=0.003)
 
 
+@pytest.mark.parametrize("sight", [250.0, 412.0, 900.0])
+def test_from_far_away_means_of_several_pixels_tell_the_same(sight: float) -> None:
+    """The same grating to the eye, in four and more times the pixels."""
+    side = round(240 * sight / PIXELS_A_DEGREE)
+    wave = 0.02 * np.cos(2 * np.pi * 4 / sight * np.arange(side))
+    grey = flat((0.5, 0.5, 0.5), (side, side))
+    other = grey.with_pixels(grey.pixels + wave.astype(np.float32)[None, :, None])
+    near = flat((0.5, 0.5, 0.5), (240, 240))
+    wave = 0.02 * np.cos(2 * np.pi * 4 / PIXELS_A_DEGREE * np.arange(240))
+    beside = near.with_pixels(near.pixels + wave.astype(np.float32)[None, :, None])
+    found = as_seen(grey, other, sight)
+    assert found.shape == (side, side)
+    assert found.mean() == pytest.approx(as_seen(near, beside).mean(), rel=0.04)
+
+
 def test_the_filters_sum_to_one_and_take_luma_finest() -> None:
     filters = opponent_filters(PIXELS_A_DEGREE)
     for parts in filters:

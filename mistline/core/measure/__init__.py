@@ -18,6 +18,7 @@ from mistline.core.measure import (
     psnr,
     registration,
     seen_colour,
+    seen_noise,
     ssim,
 )
 from mistline.core.measure.areas import flat_share
@@ -34,8 +35,8 @@ __all__ = [
 
 HEADINGS = ("close to the truth", "noise", "detail", "edges", "colour", "compression", "lettering", "in motion")
 MODULES = (
-    psnr, ssim, gradients, information, registration, noise, blotch, detail, edges, colour_difference, seen_colour,
-    colour_shift, compression, lettering, motion,
+    psnr, ssim, gradients, information, registration, noise, seen_noise, blotch, detail, edges, colour_difference,
+    seen_colour, colour_shift, compression, lettering, motion,
 )  # fmt: skip
 MEASURES: dict[str, Measure] = {
     measure.id: measure

@@ -127,6 +127,8 @@ class Evidence:
         How many times larger the result is than the input, where the input itself is not at hand.
     made : bool
         Whether the input was made from the truth by that way; else it only stands in for one that nobody knows.
+    sight : float
+        Pixels of the result that cover a degree of sight where it is looked at.
     before : ((H, W) float32, (H, W) float32) or None
         Luma of reference and result of the frame before, in a clip.
     beside : Enlarged or None
@@ -143,6 +145,7 @@ class Evidence:
     shrink: Callable[[Frame], Frame] | None = None
     scale: float | None = None
     made: bool = True
+    sight: float = 60.0
     before: Pair | None = None
     beside: Enlarged | None = None
     others: Iterable[Given] = ()
@@ -220,7 +223,9 @@ class Evidence:
         truth = None if self.truth is None else _part(self.truth, region)
         beside = self.reference.cut(region) if isinstance(self.reference, Enlarged) else None
         before = self.before and (self.before[0][region.slices], self.before[1][region.slices])
-        return Evidence(_part(self.result, region), truth, scale=self.factor, before=before, beside=beside)
+        return Evidence(
+            _part(self.result, region), truth, scale=self.factor, sight=self.sight, before=before, beside=beside
+        )
 
 
 def shape(picture: Picture) -> tuple[int, int, int]:

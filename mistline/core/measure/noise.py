@@ -41,7 +41,15 @@ from mistline.core.measure.noise_spectrum import (
     total,
 )
 
-__all__ = ["MEASURES", "noise_beside", "noise_colour", "noise_luma", "noise_of_input"]
+__all__ = [
+    "MEASURES",
+    "in_brightness",
+    "in_colour",
+    "noise_beside",
+    "noise_colour",
+    "noise_luma",
+    "noise_of_input",
+]
 
 FLATTEST = 0.15
 HARDLY = 0.3  # code values: noise that nobody sees
@@ -226,11 +234,13 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
     return _told(Noise(mean([noise.sigma for noise, _ in found], own.sigma), bands, ()))
 
 
-def _luma(evidence: Evidence) -> Measured:
+def in_brightness(evidence: Evidence) -> Measured:
+    """Noise of the result in its luma; the parts are its octaves."""
     return _noise(evidence, noise_luma, (0,))
 
 
-def _colour(evidence: Evidence) -> Measured:
+def in_colour(evidence: Evidence) -> Measured:
+    """Noise of the result in its two colour planes; the parts are its octaves."""
     return _noise(evidence, noise_colour, (1, 2)) if shape(evidence.result)[2] == 3 else Measured(0.0)
 
 
@@ -267,14 +277,14 @@ MEASURES = [
         "noise_left", 3, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
-        SOURCE, tie=0.05, digits=2, of=_luma, needs=(),
+        SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),
         without_truth="Grain in flat areas, in 8-bit code values (cv), where it can be told from texture. How much of "
         "it belongs there only a truth could tell.",
     ),
     Measure(
         "noise_colour", 2, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
-        SOURCE, tie=0.05, digits=2, of=_colour, needs=(),
+        SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_colour), needs=(),
         without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",
     ),
     Measure(

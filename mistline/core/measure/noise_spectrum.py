@@ -10,6 +10,7 @@ References
        fitting for single-image raw-data", IEEE Trans. Image Process. 17(10), 1737-1754, 2008: noise against level.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import Any
@@ -26,16 +27,19 @@ __all__ = [
     "BANDS",
     "Cells",
     "Noise",
+    "Real",
     "Texture",
     "clipped_share",
     "cut_cells",
     "densities",
+    "left_by",
     "ranges",
     "read_noise",
     "total",
 ]
 
 CELL, STEP = 16, 8
+WRAP = 128  # pixels after which noise repeats, where a filter is thought of
 CLIPPED = 0.05  # share of the luma of a cell that may come from clipped values
 LOW, HIGH = 1.5 / 255, 253.5 / 255
 SHARES = (0.3, 0.15, 0.08, 0.04, 0.02)  # of the cells, the calmest
@@ -111,6 +115,33 @@ def _basis() -> tuple[npt.NDArray[np.int64], Real, Real]:
     plane /= np.linalg.norm(plane, axis=1, keepdims=True)
     taken = (dctn(plane.reshape(3, CELL, CELL), axes=(1, 2), norm="ortho") ** 2).sum(0)
     return np.digitize(index, EDGES) - 1, 1 - taken, plane
+
+
+def left_by(passed: Callable[[Real], Real]) -> dict[str, float]:
+    """What a filter leaves of the sigma of white noise in each of `BANDS`, as they are read off cells.
+
+    `passed` is its response at frequencies in cycles a pixel, the same in every direction.
+
+    >>> {name: round(value, 3) for name, value in left_by(np.ones_like).items()}["1/16 to 1/8"]
+    1.0
+    """
+    bins, _, plane = _basis()
+    frequency = np.hypot(*np.meshgrid(np.fft.fftfreq(WRAP), np.fft.fftfreq(WRAP), indexing="ij"))
+    rows, columns = (way.ravel() for way in np.mgrid[:CELL, :CELL])
+    apart = np.subtract.outer(rows, rows), np.subtract.outer(columns, columns)
+
+    def energy(power: Real) -> Real:
+        """Of each DCT coefficient of cells without their plane, for noise of this power spectrum."""
+        covariance = np.fft.ifft2(power).real[apart[0] % WRAP, apart[1] % WRAP]
+        for _ in range(2):
+            covariance = (covariance - plane.T @ (plane @ covariance)).T
+        half = dctn(covariance.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho").reshape(CELL**2, -1).T
+        found: Real = dctn(half.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho").reshape(CELL**2, -1).diagonal()
+        return found.reshape(CELL, CELL)
+
+    left, there = energy(np.square(passed(frequency))), energy(np.ones_like(frequency))
+    inside = {name: np.isin(bins, every) for name, every in BANDS.items()}
+    return {name: float(np.sqrt(left[part].sum() / there[part].sum())) for name, part in inside.items()}
 
 
 def ranges(level: Real) -> list[npt.NDArray[np.intp]]:

@@ -13,14 +13,15 @@ from functools import lru_cache
 import cv2
 import numpy as np
 
-from mistline.core.frame import Array, Frame, Size, decode_srgb
+from mistline.core.frame import Array, Frame, Size, decode_srgb, encode_srgb
 from mistline.core.measure.colour_difference import TO_XYZ, WHITE, from_xyz
 from mistline.core.measure.measure import Enlarged, Evidence, Measure, Measured, Picture, by_rows, rows_of, shape
 from mistline.core.threads import on_threads
 
-__all__ = ["MEASURES", "PIXELS_A_DEGREE", "as_seen", "opponent_filters"]
+__all__ = ["FILTERS", "MEASURES", "PIXELS_A_DEGREE", "as_seen", "nearer", "opponent_filters"]
 
 PIXELS_A_DEGREE = 60.0  # [2]_
+FINEST = 240.0  # pixels a degree, from which on a smaller copy is looked at
 OPPONENT = np.array([[0.297, 0.72, -0.107], [-0.449, 0.29, -0.077], [0.086, -0.59, 0.501]])  # of XYZ [1]_
 # Weights and spreads in degrees of the sums of Gaussians exp(-r^2 / spread^2) that blur each opponent colour [1]_.
 FILTERS = (
@@ -108,6 +109,15 @@ def _seen(picture: Picture, wide: Enlarged | None, filters: Filters, start: int,
     return from_xyz(seen @ np.linalg.inv(OPPONENT).T.astype(np.float32))
 
 
+def nearer(picture: Picture, step: int) -> Frame:
+    """A picture that is `step` times smaller each way, means in linear light."""
+    height, width, _ = shape(picture)
+    size = max(1, round(width / step)), max(1, round(height / step))
+    linear = np.concatenate(by_rows((picture,), decode_srgb, ROWS))
+    means = cv2.resize(linear, size, interpolation=cv2.INTER_AREA)
+    return Frame(encode_srgb(means.reshape(size[1], size[0], -1)), 16)
+
+
 def as_seen(truth: Picture, result: Picture, pixels_a_degree: float = PIXELS_A_DEGREE) -> Array:
     """The difference of two pictures at each pixel as it is seen, CIE 1976 Delta E, (H, W) float32.
 
@@ -115,9 +125,16 @@ def as_seen(truth: Picture, result: Picture, pixels_a_degree: float = PIXELS_A_D
     ----------
     truth, result : (H, W, 3) pictures of one size, encoded sRGB
     pixels_a_degree : float
-        Of sight. Valid range: 20 to 240; more means from farther away.
+        Of sight. Valid range: 5 and more; more means from farther away. Above 240 means of light over so many pixels
+        are looked at that there are no more.
     """
     height, width, _ = shape(truth)
+    if pixels_a_degree > FINEST:
+        step = int(np.ceil(pixels_a_degree / FINEST))
+        one, other = (nearer(picture, step) for picture in (truth, result))
+        small = as_seen(one, other, pixels_a_degree / step)
+        each: Array = cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR)
+        return each
     filters = opponent_filters(pixels_a_degree)
     sigmas = [sigma for parts in filters for _, sigma in parts]
     widest = max(sigmas)
@@ -137,14 +154,15 @@ def as_seen(truth: Picture, result: Picture, pixels_a_degree: float = PIXELS_A_D
 
 
 def _mean(evidence: Evidence) -> Measured:
-    difference = as_seen(*evidence.pair)
+    difference = as_seen(*evidence.pair, evidence.sight)
     return Measured(float(difference.mean(dtype=np.float64)), difference)
 
 
 MEASURES = [
     Measure(
         "scielab", 1, "Colour difference as seen", "ΔE", "lower", "colour",
-        "Mean difference at 60 pixels a degree of sight: what is too fine to be seen from there does not count.",
+        "Mean difference as it is seen from where the trial is looked at: 60 pixels a degree of sight, or as set up. "
+        "What is too fine for that does not count.",
         "Zhang, Wandell 1997", tie=0.05, digits=2, of=_mean,
     )
 ]  # fmt: skip

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from mistline.core.frame import Frame, Size
 from mistline.core.methods import Traits
+from mistline.core.setup.audience import SHARP, Audience
 from mistline.core.setup.sizes import Plan
 from mistline.core.timing.break_even import Shortcut
 
@@ -50,6 +51,9 @@ class AnySetup(BaseModel, ABC):
         le=16,
         description="How many times smaller each way the input is than the target; 1 keeps the size.",
     )
+    audience: Audience | None = Field(
+        None, description="From where it is looked at; without, as finely as one can see."
+    )
     has_truth: ClassVar[bool]
     makes_input: ClassVar[bool] = True  # else it is the source
 
@@ -87,9 +91,21 @@ class AnySetup(BaseModel, ABC):
         """The truth of frames of that other source."""
         raise NotImplementedError
 
+    def sight(self, target: Size) -> float:
+        """Pixels of the target that cover a degree of sight."""
+        return self.audience.sight(target.width) if self.audience else SHARP
+
     @abstractmethod
     def identity(self) -> dict[str, object]:
-        """What makes the input: settings that have no effect stand at their defaults, so that one input has one key."""
+        """What makes the input: settings that have no effect stand at their defaults, so that one input has one key.
+
+        From where it is looked at makes no other input.
+        """
+
+    def judged(self, plate_key: str) -> dict[str, object]:
+        """What makes the scores beside the result itself: the plates and, where that was said, the audience."""
+        said = {"audience": self.audience.model_dump()} if self.audience else {}
+        return {"plate": plate_key, **said}
 
     @property
     @abstractmethod

@@ -121,7 +121,7 @@ class NativeSetup(GivenInput):
 
     def identity(self) -> dict[str, object]:
         """What makes input and truth: the larger version by its content."""
-        told = ("native", "factor", "frames", "native_seconds", "source_seconds", "transfer_seconds")
+        told = ("native", "audience", "factor", "frames", "native_seconds", "source_seconds", "transfer_seconds")
         fields = self.model_dump(exclude={**dict.fromkeys(told, True), "alignment": {"windows"}})
         return fields if self.match_colours else {**fields, "gains": []}
 

@@ -34,7 +34,7 @@ class NoTruthSetup(GivenInput):
 
     def identity(self) -> dict[str, object]:
         """The target, or the factor."""
-        return self.model_dump(exclude={"factor"} if self.target else None)
+        return self.model_dump(exclude={"audience", "factor"} if self.target else {"audience"})
 
     def words(self) -> str:
         """The set-up in words.

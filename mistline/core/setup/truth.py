@@ -73,7 +73,7 @@ class TruthSetup(AnySetup):
             idle |= {"kernel": "area"} if self.blur else {"kernel": "area", "light": "linear"}
         if self.jpeg:
             idle["eight_bit"] = False  # JPEG rounds to 8 bits itself
-        fields = self.model_copy(update=idle).model_dump()
+        fields = self.model_copy(update=idle).model_dump(exclude={"audience"})
         numbers = {name for name, field in TruthSetup.model_fields.items() if field.annotation is float}
         return {name: float(value) + 0.0 if name in numbers else value for name, value in fields.items()}
 

@@ -121,7 +121,9 @@ def measure_region(request: MeasureRegion, report: Progress) -> RegionMeasured:
         result = Plate(shards)
         before = None if there_before is None else (there_before, luma_of(result.cut(number - 1, region)))
         codes = result.cut(number, region)
-        evidence = _evidence(codes, there, request.factor, before=before, references_own=references_own)
+        evidence = _evidence(
+            codes, there, request.factor, sight=request.sight, before=before, references_own=references_own
+        )
         return scored(measure_all(evidence, only=request.only))
 
     return RegionMeasured(scores={letter: scores(shards) for letter, shards in request.results.items()})

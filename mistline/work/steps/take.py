@@ -142,7 +142,7 @@ def _judged(
     evidence = Evidence(
         written, Plate(request.truth).codes(number) if request.truth else None, small,
         lambda frame: setup.shrink(frame, sizes, number),
-        made=setup.makes_input, before=before,
+        made=setup.makes_input, sight=setup.sight(target), before=before,
     )  # fmt: skip
     found = measure_all(
         evidence,

@@ -1574,6 +1574,22 @@ export interface components {
             tau: number | null;
         };
         /**
+         * Audience
+         * @description How wide the picture is where it is shown, and how far away those are who look at it.
+         */
+        Audience: {
+            /**
+             * Distance
+             * @description From it, cm.
+             */
+            distance: number;
+            /**
+             * Width
+             * @description Of the print or screen, cm.
+             */
+            width: number;
+        };
+        /**
          * Blend
          * @description Another chain, started from the same input, whose result is laid over by opacity.
          *
@@ -2572,6 +2588,8 @@ export interface components {
          */
         NativeSetup: {
             alignment?: components["schemas"]["Alignment"] | null;
+            /** @description From where it is looked at; without, as finely as one can see. */
+            audience?: components["schemas"]["Audience"] | null;
             /**
              * Factor
              * @description How many times smaller each way the input is than the target; 1 keeps the size.
@@ -2642,6 +2660,8 @@ export interface components {
          * @description The source is enlarged `factor` times, or to a target, or treated as it is.
          */
         NoTruthSetup: {
+            /** @description From where it is looked at; without, as finely as one can see. */
+            audience?: components["schemas"]["Audience"] | null;
             /**
              * Factor
              * @description How many times smaller each way the input is than the target; 1 keeps the size.
@@ -4081,6 +4101,8 @@ export interface components {
          * @description How the input is made; the steps are carried out in the order of the fields, after blur the truth is shrunk.
          */
         TruthSetup: {
+            /** @description From where it is looked at; without, as finely as one can see. */
+            audience?: components["schemas"]["Audience"] | null;
             /**
              * Blur
              * @description Gaussian blur of the truth, sigma in its pixels.

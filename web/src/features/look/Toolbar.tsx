@@ -93,7 +93,7 @@ export function Toolbar(props: Props) {
         ))}
       </div>
       <ZoomChips factor={trial.factor} />
-      <ViewingSize pixels={trial.plan.target.width} />
+      <ViewingSize pixels={trial.plan.target.width} audience={trial.setup.audience ?? null} />
       {mode === "panes" && (
         <span className="flex items-center gap-1">
           <span className="text-lamp-soft">Map</span>

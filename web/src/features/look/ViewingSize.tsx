@@ -1,4 +1,5 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import type { Trial } from "../../api/client";
 import { useDraft } from "../../ui/useDraft";
 import { useViewport } from "../../viewer/viewport";
 import { SHARP, viewingSize } from "../../viewer/viewingSize";
@@ -13,8 +14,10 @@ const ASKED: [keyof typeof FIRST, string][] = [
 ];
 
 /** The zoom at which one sees what the audience sees. */
-export function ViewingSize({ pixels }: { pixels: number }) {
-  const [asked, ask] = useDraft("viewing size", FIRST);
+export function ViewingSize({ pixels, audience }: { pixels: number; audience: Trial["setup"]["audience"] }) {
+  const [own, ask] = useDraft("viewing size", FIRST);
+  const said = audience && { shown: String(audience.width), from: String(audience.distance) };
+  const asked = { ...own, ...said };
   const zoomTo = useViewport((view) => view.zoomTo);
   const [shown, from, screen, desk] = ASKED.map(([key]) => Number(asked[key].replace(",", ".")));
   const known = [shown, from, screen, desk].every((value) => value !== undefined && value > 0);
@@ -40,6 +43,7 @@ export function ViewingSize({ pixels }: { pixels: number }) {
               <input
                 inputMode="decimal"
                 value={asked[key]}
+                disabled={said ? key in said : false}
                 onChange={(event) => ask({ ...asked, [key]: event.target.value })}
                 className={`${FIELD} w-20 text-right`}
               />{" "}
@@ -47,6 +51,7 @@ export function ViewingSize({ pixels }: { pixels: number }) {
             </span>
           </label>
         ))}
+        {said && <p className="mb-1.5 text-lamp-soft">The first two are as the trial was set up.</p>}
         {known ? (
           <>
             <p className="my-2" data-testid="viewing-size">

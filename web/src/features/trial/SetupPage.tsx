@@ -2,6 +2,7 @@ import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { type Plan, type RecipeItem, type Setup, type TruthSetup } from "../../api/client";
 import { useAligned, usePlan, useRecipes, useSource, useSources, useStartTrial } from "../../api/queries";
+import { AudiencePick } from "./AudiencePick";
 import { Damage, InputPreview } from "./Damage";
 import { PartPick, usualPart, type Part } from "./PartPick";
 import { NativePick } from "./NativePick";
@@ -374,6 +375,11 @@ export function SetupPage() {
               {shown?.state === "ready" && <InputPreview source={shown} setup={setup} frame={part.first} />}
             </>
           )}
+          <AudiencePick
+            setup={setup}
+            target={plan.data?.target}
+            change={(audience) => change({ audience })}
+          />
           <RecipeList
             recipes={[...recipes].sort((a, b) => Number(suggested.has(b.id)) - Number(suggested.has(a.id)))}
             suggested={suggested}

@@ -57,6 +57,11 @@ export function SetupSummary({ trial }: { trial: Trial }) {
         </Fact>
         <Fact name="Input">{`${pixels(plan.input)}, ${percent(plan.share)} of the data`}</Fact>
         <Fact name="Noise of the input">{trial.input_traits ? noise(trial.input_traits) : null}</Fact>
+        <Fact name="Looked at">
+          {trial.setup.audience
+            ? `${trial.setup.audience.width} cm wide from ${trial.setup.audience.distance} cm`
+            : "as finely as one can see"}
+        </Fact>
         <Fact name="Results">16 bit, lossless</Fact>
         <Fact name="Timed">
           {moving ? `${trial.frames} frames, ${plan.repeats} each` : `${plan.repeats} repeats`}

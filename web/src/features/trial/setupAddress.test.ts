@@ -15,7 +15,7 @@ describe("the set-up in the address", () => {
     expect([isForClips(clip), isForClips({ ...UNDAMAGED, noise: 9, jpeg: 50 })]).toEqual([true, false]);
   });
   it("tells a test without a truth", () => {
-    const setup = { test: "no truth", factor: 3, target: null } as const;
+    const setup = { test: "no truth", audience: null, factor: 3, target: null } as const;
     expect(fromAddress(new URLSearchParams(toAddress(setup)))).toEqual(setup);
     const print = {
       ...setup,
@@ -28,6 +28,12 @@ describe("the set-up in the address", () => {
   it("tells a test against a native version, without how that lies", () => {
     const setup = { ...NATIVE, native: "abc", match_colours: true, native_seconds: 56 };
     expect(fromAddress(new URLSearchParams(toAddress({ ...setup, width: 3840, hash: "1" })))).toEqual(setup);
+  });
+  it("tells from where it is looked at", () => {
+    const setup = { ...UNDAMAGED, factor: 2, audience: { width: 120, distance: 250.5 } };
+    expect(toAddress(setup)).toEqual({ factor: "2", audience: "120,250.5" });
+    expect(fromAddress(new URLSearchParams(toAddress(setup)))).toEqual(setup);
+    expect(fromAddress(new URLSearchParams("audience=0,5")).audience).toBeNull();
   });
   it("passes over what it cannot read", () => {
     const odd = new URLSearchParams("factor=many&kernel=guess&light=&jpeg=&noise=NaN&test=other&source=1");

@@ -2,6 +2,7 @@ import type { NativeSetup, NoTruthSetup, Setup, TruthSetup } from "../../api/cli
 
 export const UNDAMAGED: TruthSetup = {
   test: "truth",
+  audience: null,
   weave: 0,
   flicker: 0,
   blur: 0,
@@ -20,11 +21,12 @@ export const UNDAMAGED: TruthSetup = {
   seed: 1,
 };
 
-export const NO_TRUTH: NoTruthSetup = { test: "no truth", factor: 2, target: null };
+export const NO_TRUTH: NoTruthSetup = { test: "no truth", audience: null, factor: 2, target: null };
 
 /** Which larger version is meant; how it lies is found out anew. */
 export const NATIVE: NativeSetup = {
   test: "native",
+  audience: null,
   factor: 1,
   native: "",
   width: 0,
@@ -46,11 +48,16 @@ const OF_CLIPS = ["weave", "flicker", "fields", "hold", "h264", "mpeg2"] as cons
 export const isForClips = (setup: TruthSetup): boolean =>
   OF_CLIPS.some((field) => setup[field] !== UNDAMAGED[field]);
 
-type Field = keyof TruthSetup;
-const FIELDS = Object.keys(UNDAMAGED) as Field[];
+type Field = Exclude<keyof TruthSetup, "audience">;
+const FIELDS = (Object.keys(UNDAMAGED) as (keyof TruthSetup)[]).filter((field) => field !== "audience");
 
 /** What differs from a plain set-up, as values of an address. */
 export function toAddress(setup: Setup): Record<string, string> {
+  const { audience } = setup;
+  return { ...ofTest(setup), ...(audience && { audience: `${audience.width},${audience.distance}` }) };
+}
+
+function ofTest(setup: Setup): Record<string, string> {
   if (setup.test === "no truth")
     return {
       test: setup.test,
@@ -94,8 +101,17 @@ function targetIn(text: string | null): NoTruthSetup["target"] {
   }
 }
 
+function audienceIn(text: string | null): Setup["audience"] {
+  const [width = 0, distance = 0] = (text ?? "").split(",").map(Number);
+  return width > 0 && distance > 0 ? { width, distance } : null;
+}
+
 /** The set-up that an address tells; what cannot be read stays plain. */
 export function fromAddress(params: URLSearchParams): Setup {
+  return { ...testIn(params), audience: audienceIn(params.get("audience")) };
+}
+
+function testIn(params: URLSearchParams): Setup {
   if (params.get("test") === "no truth")
     return {
       ...NO_TRUTH,
