@@ -12,6 +12,7 @@ from mistline.api import schemas
 from mistline.api.download import as_file
 from mistline.api.recipes import known_models
 from mistline.core.choose.evidence import figures_for
+from mistline.core.choose.side_by_side import Made, side_by_side
 from mistline.core.frame import Size
 from mistline.core.measure import MEASURES
 from mistline.core.methods.recipe import Recipe
@@ -25,7 +26,7 @@ from mistline.work import trials as use_cases
 from mistline.work.delivering import Stated
 from mistline.work.pricing import job_of, priced
 from mistline.work.requests import Timing
-from mistline.work.scoreboard import Scoreboard, scoreboard, sentences
+from mistline.work.scoreboard import Scoreboard, better_of, scoreboard, sentences
 
 __all__ = ["router", "within"]
 
@@ -246,6 +247,40 @@ def _trial(trial_id: str) -> schemas.Trial:
 def get_trial(trial_id: UUID) -> schemas.Trial:
     """A whole trial."""
     return _trial(str(trial_id))
+
+
+def _made(row: Row) -> Made:
+    """How an entry was made, for comparison."""
+    if row["stated"]:
+        stated = Stated.model_validate(row["stated"])
+        seconds = f"{stated.seconds:.3g} s, stated" if stated.seconds is not None else ""
+        fee = f"{stated.fee:.3g} {stated.currency}".strip() if stated.fee is not None else ""
+        facts = {"made with": stated.tool or row["name"], "version": stated.version, "machine": stated.machine,
+                 "time": seconds, "fee": fee}  # fmt: skip
+        return Made(facts, stated=stated.settings)
+    machine = row["machine"] or {}
+    facts = {
+        "made with": "Mistline",
+        "machine": f"{machine['processor']}, {machine['cores']} cores" if machine else "",
+    }
+    return Made(facts, [(step.name, step.settings) for step in _passes(row)])
+
+
+@router.get("/trials/{trial_id}/beside", operation_id="sideBySide")
+def get_side_by_side(trial_id: UUID, first: str, second: str) -> schemas.SideBySide:
+    """Two entries beside one another: how each was made, what differs first, and which is better by what."""
+    with connect() as connection:
+        trials.get(connection, str(trial_id))
+        rows = trials.entries(connection, str(trial_id))
+    named = {row["letter"]: row for row in rows if row["control"] is None}
+    if not {first, second} <= set(named) or first == second:
+        raise NotFound("There are no two such candidates in this trial.")
+    found = side_by_side(_made(named[first]), _made(named[second]))
+    settings = [
+        schemas.SettingShown(name=each.name, first=each.first, second=each.second, differs=each.differs)
+        for each in found
+    ]
+    return schemas.SideBySide(settings=settings, better=better_of(rows, first, second))
 
 
 @router.delete("/trials/{trial_id}", status_code=204, operation_id="removeTrial")

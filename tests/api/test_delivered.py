@@ -91,6 +91,29 @@ def test_what_was_stated_can_be_said_anew(app: Running, trial: str) -> None:
     assert app.http.delete(f"{path}/B").status_code == 404  # only what came to nothing goes away
 
 
+def test_two_versions_are_held_beside_one_another(app: Running, trial: str, truth: np.ndarray) -> None:
+    """What differs comes first; a figure that is the same to its tie is tied; a stated time is held against none."""
+    stated = {"tool": "Plover", "version": "4", "settings": "strength 30, grain 5", "seconds": 3}
+    worse = as_png(cv2.GaussianBlur(truth, (0, 0), 2))
+    there = arrived(app, trial, "four.png", worse, stated=json.dumps(stated))["letter"]
+    app.http.put(
+        f"/api/trials/{trial}/entries/B/stated",
+        json={**stated, "version": "3", "settings": "strength 20, grain 5"},
+    )
+    found = app.http.get(f"/api/trials/{trial}/beside", params={"first": "B", "second": there}).json()
+    told = [(each["name"], each["first"], each["second"]) for each in found["settings"] if each["differs"]]
+    assert told == [("version", "3", "4"), ("strength", "20", "30")]
+    assert [each["name"] for each in found["settings"] if not each["differs"]] == ["made with", "time", "grain"]
+    assert found["better"]["psnr_luma"] == "B" and "time" not in found["better"]
+    mirrored = app.http.get(f"/api/trials/{trial}/beside", params={"first": there, "second": "B"}).json()
+    assert mirrored["better"] == found["better"]
+    ours = app.http.get(f"/api/trials/{trial}/beside", params={"first": "A", "second": "B"}).json()
+    assert ("made with", "Mistline", "Plover") in [(s["name"], s["first"], s["second"]) for s in ours["settings"]]
+    for first, second in (("A", "A"), ("A", "Z"), ("A", "N")):
+        answer = app.http.get(f"/api/trials/{trial}/beside", params={"first": first, "second": second})
+        assert answer.status_code == 404
+
+
 def test_another_size_is_refused_until_it_may_be_resampled(app: Running, trial: str, truth: np.ndarray) -> None:
     answer = app.http.post(
         f"/api/trials/{trial}/delivered", files=[("files", (name, as_png(truth))) for name in ("a.png", "b.png")]

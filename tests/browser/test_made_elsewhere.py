@@ -101,3 +101,18 @@ def test_4_it_can_be_picked_and_what_was_stated_said_anew(page: Page, trial: str
     expect(page.get_by_role("status")).to_contain_text("Written")
     page.goto("/playbook")
     expect(page.get_by_test_id("kind-clean")).to_contain_text("Made elsewhere with Plover 3: strength 20")
+
+
+def test_5_two_are_held_beside_one_another(page: Page, trial: str) -> None:
+    page.goto(f"/trials/{trial}/scores")
+    two = page.get_by_test_id("two")
+    two.get_by_label("The first").select_option("A")
+    two.get_by_label("The second").select_option("B")
+    made = page.get_by_test_id("two-settings").locator("tbody tr")
+    expect(made.first).to_contain_text("Mistline")
+    expect(made.first).to_contain_text("Plover")
+    expect(page.get_by_test_id("two-figures")).to_contain_text("Time a frame")
+    two.get_by_label("The first").select_option("B")  # takes its place, the other one's becomes free
+    expect(two.get_by_label("The second")).to_have_value("A")
+    page.reload()
+    expect(two.get_by_label("The first")).to_have_value("B")

@@ -28,6 +28,8 @@ __all__ = [
     "Pair",
     "PassShown",
     "Score",
+    "SettingShown",
+    "SideBySide",
     "State",
     "Trial",
     "TrialItem",
@@ -142,6 +144,22 @@ class MeasureShown(BaseModel):
     source: str
     digits: int
     tie: float
+
+
+class SettingShown(BaseModel):
+    """A setting of two entries; empty where one has none."""
+
+    name: str
+    first: str
+    second: str
+    differs: bool
+
+
+class SideBySide(BaseModel):
+    """How two entries were made, what differs first; and by measure (and "time") the better one's letter, or "tied"."""
+
+    settings: list[SettingShown]
+    better: dict[str, str]
 
 
 class Pair(BaseModel):

@@ -57,6 +57,20 @@ export const useSuggestedSpots = (trial: string) =>
       ),
   });
 
+/** How two entries were made, what differs first, and which is better by what. */
+export const useSideBySide = (trial: string, first: string, second: string, done: number) =>
+  useQuery({
+    queryKey: ["beside", trial, first, second, done],
+    queryFn: () =>
+      answer(
+        client.GET("/api/trials/{trial_id}/beside", {
+          params: { ...trialPath(trial), query: { first, second } },
+        }),
+      ),
+    enabled: first !== second,
+    placeholderData: keepPreviousData,
+  });
+
 const spotScores = (trial: string, spot: string, done: number) => ({
   queryKey: ["spots", trial, spot, done],
   queryFn: () =>

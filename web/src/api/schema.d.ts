@@ -948,6 +948,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial_id}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Side By Side
+         * @description Two entries beside one another: how each was made, what differs first, and which is better by what.
+         */
+        get: operations["sideBySide"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial_id}/budget": {
         parameters: {
             query?: never;
@@ -3440,6 +3460,32 @@ export interface components {
             };
             /** Value */
             value: number | null;
+        };
+        /**
+         * SettingShown
+         * @description A setting of two entries; empty where one has none.
+         */
+        SettingShown: {
+            /** Differs */
+            differs: boolean;
+            /** First */
+            first: string;
+            /** Name */
+            name: string;
+            /** Second */
+            second: string;
+        };
+        /**
+         * SideBySide
+         * @description How two entries were made, what differs first; and by measure (and "time") the better one's letter, or "tied".
+         */
+        SideBySide: {
+            /** Better */
+            better: {
+                [key: string]: string;
+            };
+            /** Settings */
+            settings: components["schemas"]["SettingShown"][];
         };
         /**
          * Source
@@ -5987,6 +6033,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sideBySide: {
+        parameters: {
+            query: {
+                first: string;
+                second: string;
+            };
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SideBySide"];
+                };
             };
             /** @description What went wrong, in a sentence */
             default: {

@@ -4,6 +4,7 @@ import { LetterPlate } from "../../ui/LetterPlate";
 import { ButtonLink } from "../../ui/parts";
 import { AtSpots } from "./AtSpots";
 import { BreakEven } from "./BreakEven";
+import { Beside } from "./Beside";
 import { Costs } from "./Costs";
 import { ScoreTable } from "./ScoreTable";
 import { StandIns } from "./StandIns";
@@ -147,6 +148,7 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
         </section>
         <TradeOffPlot trial={trial} />
       </div>
+      <Beside trial={trial} />
       <BreakEven trial={trial} />
       <Costs trial={trial} />
       {!trial.has_truth && <StandIns trial={trial} />}
