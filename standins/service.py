@@ -1,17 +1,21 @@
 """A stand-in for a remote processing service: `python -m standins.service --port 8790`.
 
-It enlarges stills twice by a plain kernel, behind everything that real services put around that: upload, a queue,
-progress by asking, credits and a fee a megapixel, a daily cap, a largest size, a watermark on trial runs, a slow line,
-and faults (429, 500, a lost answer, a result that never comes). The same idempotency key is charged once.
+It enlarges stills, and clips as archives of their frames, twice by a plain kernel, behind everything that real services
+put around that: upload, a queue, progress by asking, credits and a fee a megapixel or a minute, a daily cap, a largest
+size, a watermark on trial runs, a slow line, and faults (429, 500, a lost answer, a result that never comes). The same
+idempotency key is charged once.
 """
 
 import argparse
 import asyncio
 import hashlib
+import io
 import json
 import random
 import time
+import zipfile
 from dataclasses import dataclass, field
+from fractions import Fraction
 from pathlib import Path
 
 import cv2
@@ -27,6 +31,7 @@ class Behaviour:
     """How the service behaves; shares of requests are between 0 and 1."""
 
     fee: float = 0.02  # a megapixel of the result
+    fee_a_minute: float = 0.0  # of footage, in place of the other
     credit: float = 100.0  # what the account holds, in the same currency
     daily_cap: int = 1000  # jobs
     max_megapixels: float = 4.0  # of the input
@@ -66,6 +71,26 @@ class State:
     by_key: dict[str, str] = field(default_factory=dict)
     charged: list[str] = field(default_factory=list)  # keys, in the order in which they were charged
     requests: int = 0
+
+
+def _members(data: bytes) -> dict[str, bytes] | None:
+    """Files of an archive; None if it is none."""
+    if not data.startswith(b"PK"):
+        return None
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return {name: archive.read(name) for name in archive.namelist()}
+
+
+def _processed(data: bytes, *, watermark: bool) -> bytes:
+    """A still, or every frame of an archive; what else is in it stays."""
+    members = _members(data)
+    if members is None:
+        return _enlarged(data, watermark=watermark)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        for name, content in members.items():
+            archive.writestr(name, _enlarged(content, watermark=watermark) if name.endswith(".png") else content)
+    return out.getvalue()
 
 
 def _enlarged(data: bytes, *, watermark: bool) -> bytes:
@@ -113,13 +138,19 @@ def create(behaviour: Behaviour) -> FastAPI:
         await _line(len(data))
         if (known := memory.by_key.get(idempotency_key)) is not None:
             return {"id": known}
-        image = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+        members = _members(data) or {"it.png": data}
+        frames = [content for name, content in members.items() if name.endswith(".png")]
+        image = cv2.imdecode(np.frombuffer(frames[0], np.uint8), cv2.IMREAD_UNCHANGED) if frames else None
         if image is None:
             raise HTTPException(422, {"message": "that is no picture"})
         megapixels = image.shape[0] * image.shape[1] / 1e6
         if megapixels > behaviour.max_megapixels:
             raise HTTPException(413, {"message": f"pictures up to {behaviour.max_megapixels:g} megapixels"})
-        fee = round(megapixels * FACTOR**2 * behaviour.fee, 6)
+        fee = megapixels * FACTOR**2 * behaviour.fee * len(frames)
+        if behaviour.fee_a_minute:
+            rate = float(Fraction(members.get("rate.txt", b"24").decode()))
+            fee = behaviour.fee_a_minute * len(frames) / rate / 60 if len(frames) > 1 else 0.0
+        fee = round(fee, 6)
         if len(memory.charged) >= behaviour.daily_cap:
             raise HTTPException(403, {"message": f"no more than {behaviour.daily_cap} pictures a day"})
         if sum(job.fee for job in memory.jobs.values()) + fee > behaviour.credit:
@@ -151,9 +182,9 @@ def create(behaviour: Behaviour) -> FastAPI:
 
     @app.get("/jobs/{name}/result")
     async def result(name: str) -> Response:
-        data = await asyncio.to_thread(_enlarged, _job(name).data, watermark=behaviour.watermark)
+        data = await asyncio.to_thread(_processed, _job(name).data, watermark=behaviour.watermark)
         await _line(len(data))
-        return Response(data, media_type="image/png")
+        return Response(data, media_type="application/zip" if data.startswith(b"PK") else "image/png")
 
     return app
 

@@ -1,4 +1,6 @@
-"""A remote service by its description: what it can do and asks, and how a picture is sent and its result fetched.
+"""A remote service by its description: what it can do and asks, and how an input is sent and its result fetched.
+
+A still goes as a PNG, a clip as a ZIP archive of its frames; so does what comes back.
 
 A description is a small JSON file in the folder of connectors (`MISTLINE_CONNECTORS`); nothing in it is secret. A key
 for the service is read from the environment variable that it names, and is never stored, logged or given out.
@@ -9,9 +11,10 @@ import logging
 import os
 import time
 from collections.abc import Callable
+from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import httpx
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -22,7 +25,9 @@ from mistline.store.settings import settings
 __all__ = ["Carried", "Connector", "GivenUp", "Stopped", "carry_out", "connector_of", "connectors"]
 
 log = logging.getLogger("mistline.work")
-LARGEST_RESULT = 2**31
+LARGEST_RESULT, PART = 2**36, 2**20  # bytes
+TYPES = {".png": "image/png", ".zip": "application/zip"}
+Sent = tuple[str, Path]
 FIRST_PAUSE, LONGEST_PAUSE = 0.2, 20.0
 Stage = Literal["uploading", "queued", "processing", "downloading"]
 Report = Callable[[Stage, float, str | None, float | None], None]  # stage, share done, the job's id there, its fee
@@ -44,12 +49,20 @@ class Fee(_Part):
     """What a result costs."""
 
     amount: float = Field(ge=0)
-    unit: Literal["picture", "megapixel"] = "megapixel"
+    unit: Literal["picture", "megapixel", "minute"] = Field(
+        "megapixel", description="each frame is a picture; a minute is one of footage, a still none"
+    )
     currency: str = Field(min_length=1, max_length=12)
 
-    def of(self, megapixels: float) -> float:
-        """For one result of so many megapixels."""
-        return self.amount * (megapixels if self.unit == "megapixel" else 1)
+    def of(self, megapixels: float, frames: int = 1, rate: float | None = None) -> float:
+        """For a result of so many frames, each of so many megapixels, at so many frames a second.
+
+        >>> Fee(amount=3, unit="minute", currency="EUR").of(2, 240, 24)
+        0.5
+        """
+        if self.unit == "minute":
+            return self.amount * frames / rate / 60 if rate else 0.0
+        return self.amount * frames * (megapixels if self.unit == "megapixel" else 1)
 
 
 class Submit(_Part):
@@ -89,7 +102,9 @@ class Connector(_Part):
         "", description="environment variable that holds the key; none is sent where it is empty"
     )
     factor: float = Field(ge=1, le=16)
-    max_megapixels: float = Field(gt=0, description="of the picture that is sent")
+    max_megapixels: float = Field(gt=0, description="of the picture that is sent, or of a frame")
+    takes: list[Literal["stills", "clips"]] = Field(["stills"], min_length=1)
+    max_frames: int = Field(1000, ge=1)
     fee: Fee
     submit: Submit
     status: Status
@@ -98,8 +113,13 @@ class Connector(_Part):
     poll_seconds: float = Field(0.5, gt=0, le=60)
     patience_seconds: float = Field(900, gt=0, description="without any progress, until it is given up")
 
-    def check(self, megapixels: float, factor: float) -> None:
-        """Raise `OutOfLimits` if it does not take such a picture or does another factor."""
+    def check(self, megapixels: float, factor: float, frames: int = 1) -> None:
+        """Raise `OutOfLimits` if it does not take such an input or does another factor."""
+        if ("clips" if frames > 1 else "stills") not in self.takes:
+            of = "a clip" if frames > 1 else "a still"
+            raise OutOfLimits(f"{self.name} takes {self.takes[0]}, and this trial is about {of}.")
+        if frames > self.max_frames:
+            raise OutOfLimits(f"{self.name} takes up to {self.max_frames} frames and this trial has {frames}.")
         if abs(factor - self.factor) > 1e-6:
             raise OutOfLimits(f"{self.name} enlarges {self.factor:g} times and this trial {factor:g} times.")
         if megapixels > self.max_megapixels:
@@ -159,23 +179,53 @@ class _Line:
         self.connector, self.client, self.alive = connector, client, alive
         self.repeated = 0
 
-    def _once(self, method: str, path: str, **request: object) -> httpx.Response:
+    def _request(
+        self, method: str, path: str, headers: dict[str, str], sent: Sent | None, out: Path | None
+    ) -> httpx.Response:
+        """One request with a file that is sent, or whose answer is written to one: neither is held in memory."""
+        with ExitStack() as stack:
+            files = None
+            if sent:
+                field, file = sent
+                files = {field: (file.name, stack.enter_context(file.open("rb")), TYPES[file.suffix])}
+            request = self.client.build_request(method, path, headers=headers, files=files)
+            answer = self.client.send(request, stream=True)
+            stack.callback(answer.close)
+            if out is None or not answer.is_success:
+                answer.read()
+                return answer
+            with out.open("wb") as target:
+                for number, part in enumerate(answer.iter_bytes(PART)):
+                    if number * PART > LARGEST_RESULT:
+                        raise ProcessingFailed(
+                            f"What {self.connector.name} gives back is too large; ask it for less."
+                        )
+                    target.write(part)
+            return answer
+
+    def _once(self, *asked: Any) -> httpx.Response:
         try:
-            answer = self.client.request(method, path, **request)  # type: ignore[arg-type]
+            answer = self._request(*asked)
         except httpx.TransportError as error:
             raise _Passing(f"it cannot be reached ({type(error).__name__})") from error
         if answer.status_code == 429 or answer.status_code >= 500:
-            asked = answer.headers.get("Retry-After", "")
-            raise _Passing(f"it answers {answer.status_code}", float(asked) if asked.isdigit() else None)
+            later = answer.headers.get("Retry-After", "")
+            raise _Passing(f"it answers {answer.status_code}", float(later) if later.isdigit() else None)
         return answer
 
-    def ask(self, method: str, path: str, **request: object) -> httpx.Response:
-        """One request until it is answered for good; what is refused is said in the service's words."""
+    def ask(
+        self, method: str, path: str, headers: dict[str, str] | None = None, sent: Sent | None = None,
+        out: Path | None = None,
+    ) -> httpx.Response:  # fmt: skip
+        """One request until it is answered for good; what is refused is said in the service's words.
+
+        A file can be `sent` under a field's name; what comes back is written to `out`.
+        """
         begun, pause = time.monotonic(), FIRST_PAUSE
         while True:
             self.alive()
             try:
-                answer = self._once(method, path, **request)
+                answer = self._once(method, path, headers or {}, sent, out)
                 break
             except _Passing as why:
                 if time.monotonic() - begun > self.connector.patience_seconds:
@@ -226,7 +276,7 @@ def _number(value: object) -> float | None:
 
 
 class _Errand:
-    """One picture on its way through a service, with how far it is and the seconds of each stage so far."""
+    """One input on its way through a service, with how far it is and the seconds of each stage so far."""
 
     def __init__(
         self, connector: Connector, client: httpx.Client, picture: Path, key: str, report: Report, job: str | None
@@ -246,9 +296,8 @@ class _Errand:
         """Hand the picture in; with the same key a service takes it once, however often it is handed in."""
         submit, begun = self.connector.submit, time.monotonic()
         answer = self.line.ask(
-            "POST", submit.path, headers={submit.idempotency_header: self.key},
-            files={submit.file: (self.picture.name, self.picture.read_bytes(), "image/png")},
-        )  # fmt: skip
+            "POST", submit.path, {submit.idempotency_header: self.key}, sent=(submit.file, self.picture)
+        )
         if answer.status_code == 404:
             raise ProcessingFailed(f"{self.connector.name} has nothing at {submit.path}; mend its description.")
         self.job = str(_field(answer, submit.id, self.connector))
@@ -294,12 +343,11 @@ class _Errand:
     def fetch(self, out: Path) -> None:
         """Write the result to a file."""
         self.stage, self.share, begun = "downloading", 0.0, time.monotonic()
-        result = self.line.ask("GET", self.connector.result.path.replace("{id}", self.job or ""))
-        if not result.is_success or len(result.content) > LARGEST_RESULT:
+        result = self.line.ask("GET", self.connector.result.path.replace("{id}", self.job or ""), out=out)
+        if not result.is_success:
             raise ProcessingFailed(
                 f"{self.connector.name} says that it is done but has no result; try again later."
             )
-        out.write_bytes(result.content)
         self.tell()
         self.took["downloading"] = time.monotonic() - begun
 
@@ -307,7 +355,7 @@ class _Errand:
 def carry_out(
     connector: Connector, picture: Path, key: str, out: Path, report: Report, known: str | None = None
 ) -> Carried:
-    """Send a picture, wait, fetch the result to `out`.
+    """Send a PNG or a ZIP archive of frames, wait, fetch the result to `out`.
 
     However often it is begun again, with the same `key` the service does and charges it once.
 

@@ -23,6 +23,9 @@ from mistline.work.trials import LETTERS, queue_take
 __all__ = ["Stated", "deliver", "resample", "restate", "take_away", "write_input"]
 
 
+USUAL_RATE = "24"
+
+
 class Stated(BaseModel):
     """What people say of how a result was made; nothing of it was measured."""
 
@@ -96,7 +99,7 @@ def deliver(
             f"This trial is about one still, and {len(files)} files were given; give its one result."
         )
     files = in_order(files)
-    content, size = _kept(files, trial["facts"].get("rate") or "24")
+    content, size = _kept(files, trial["facts"].get("rate") or USUAL_RATE)
     first = files[0][0]
     take = _take(trial, {"name": first, "hash": content, "file_bytes": size, "resample": resample})
     with connect() as connection:
@@ -169,8 +172,9 @@ async def write_input(trial_id: str, folder: Path) -> tuple[Path, str]:
     suffix = "png" if frames == 1 else "zip"
     out = folder / f"input.{suffix}"
     request = WriteFrames(
-        name="input", footage=await footage_of(picture["id"], folder, range(frames)), frames=frames, out=out
-    )
+        name="input", footage=await footage_of(picture["id"], folder, range(frames)), frames=frames, out=out,
+        rate=picture["rate"] or USUAL_RATE,
+    )  # fmt: skip
     await run_child(
         request, what=trial["name"], memory_bytes=settings().reader_memory_bytes, seconds=settings().take_seconds
     )

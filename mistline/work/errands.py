@@ -1,9 +1,10 @@
 """Send a trial's input to a remote service; what comes back is an entry that was made elsewhere."""
 
 import asyncio
-import io
 import time
 from dataclasses import asdict, dataclass
+from fractions import Fraction
+from pathlib import Path
 from statistics import median
 
 from procrastinate import Blueprint
@@ -56,10 +57,8 @@ def _sizes(trial: Row) -> tuple[AnySetup, Plan]:
 
 def _refusal(connector: Connector, trial: Row) -> str:
     setup, sizes = _sizes(trial)
-    if trial["frames"] > 1:
-        return f"{connector.name} takes stills, and this trial is about a clip."
     try:
-        connector.check(sizes.input.megapixels, setup.factor)
+        connector.check(sizes.input.megapixels, setup.factor, trial["frames"])
     except OutOfLimits as why:
         return str(why)
     return ""
@@ -75,7 +74,8 @@ def offers(trial_id: str) -> list[Offer]:
 def _offer(connection: Connection, connector: Connector, trial: Row) -> Offer:
     took = [sum(filter(None, times.values())) for times in errands.known_times(connection, connector.id)]
     _, sizes = _sizes(trial)
-    fee = connector.fee.of(sizes.target.megapixels)
+    rate = trial["facts"].get("rate")
+    fee = connector.fee.of(sizes.target.megapixels, trial["frames"], float(Fraction(rate)) if rate else None)
     return Offer(connector, fee, median(took) if took else None, _refusal(connector, trial))
 
 
@@ -139,7 +139,7 @@ def cancel(errand_id: str) -> bool:
 
 @jobs.task(name="run_errand", queue=ERRANDS)
 async def run_errand(errand_id: str) -> None:
-    """Carry a picture to a service and back; begun again it goes on where it was."""
+    """Carry an input to a service and back; begun again it goes on where it was."""
     row = await stored(errands.claim, errand_id)
     if row is not None:
         await with_outcome(_run(row), lambda error: stored(errands.fail, errand_id, error))
@@ -163,7 +163,7 @@ async def _run(row: Row) -> None:
     trial_id, key = str(row["trial_id"]), f"{row['key']}-{row['attempt']}"
     with media().workspace() as folder:
         picture, _ = await write_input(trial_id, folder)
-        out = folder / "result.png"
+        out = folder / f"result{picture.suffix}"
         try:
             found = await asyncio.to_thread(carry_out, connector, picture, key, out, report, row["remote_id"])
         except Stopped:
@@ -172,7 +172,7 @@ async def _run(row: Row) -> None:
             await stored(errands.begin_anew, errand_id)
             raise
         stated = _stated(connector, found)
-        letter = await asyncio.to_thread(_delivered, trial_id, out.read_bytes(), connector, stated)
+        letter = await asyncio.to_thread(_delivered, trial_id, out, connector, stated)
     times = {name: value for name, value in asdict(found).items() if name not in ("fee", "repeated")}
     await stored(errands.finish, errand_id, letter, times, found.fee)
 
@@ -184,10 +184,11 @@ def _stated(connector: Connector, found: Carried) -> Stated:
     )  # fmt: skip
 
 
-def _delivered(trial_id: str, data: bytes, connector: Connector, stated: Stated) -> str:
+def _delivered(trial_id: str, result: Path, connector: Connector, stated: Stated) -> str:
     """Enter the result; where an earlier run had got so far, the entry that is there."""
     try:
-        return deliver(trial_id, [(f"{connector.id}.png", io.BytesIO(data))], stated)
+        with result.open("rb") as file:
+            return deliver(trial_id, [(f"{connector.id}{result.suffix}", file)], stated)
     except Conflict:
         with connect() as connection:
             rows = trials.entries(connection, trial_id)

@@ -397,10 +397,14 @@ class CutCrops(Request[Done]):
 
 
 class WriteFrames(Request[Done]):
-    """Write all frames of a picture to `out`, losslessly and tagged: a PNG, or a ZIP archive of several."""
+    """Write all frames of a picture to `out`, losslessly and tagged: a PNG, or a ZIP archive of several.
+
+    The rate is an exact fraction, "24000/1001".
+    """
 
     footage: Footage
     frames: int
+    rate: str
     out: Path
 
 

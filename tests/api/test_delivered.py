@@ -188,8 +188,9 @@ def test_frames_of_a_clip_go_out_and_come_back(app: Running, tmp_path) -> None:
     key = app.http.post("/api/trials", json=body).json()["id"]
     app.finished(key)
     archive = zipfile.ZipFile(io.BytesIO(given_out(app, key)))
-    names = archive.namelist()
+    rate, *names = archive.namelist()
     assert names == [f"input-{number:06d}.png" for number in range(4)]
+    assert rate == "rate.txt" and archive.read(rate).decode() == source["facts"]["rate"]
     frames = [cv2.imdecode(np.frombuffer(archive.read(name), np.uint8), cv2.IMREAD_UNCHANGED) for name in names]
     files = [
         (

@@ -1,5 +1,7 @@
 """A trial's input goes to a remote service and comes back as an entry: fee, times, budget, a killed worker, a cancel."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from skimage import data
@@ -7,6 +9,7 @@ from skimage import data
 from mistline.work.connector import Connector
 from standins.service import State
 from tests.conftest import as_png
+from tests.core.media.clips import write_clip
 from tests.harness import Running, until
 from tests.work.test_connector import service
 
@@ -126,6 +129,23 @@ def test_a_job_that_failed_there_is_another_one_when_tried_again(
     send(app, made)
     done = over(app, made)
     assert done["state"] == "done" and len(linnet[1].charged) == 1 and len(linnet[1].jobs) == 2, done["error"]
+
+
+def test_a_clip_goes_there_and_back(app: Running, linnet: tuple[Connector, State], tmp_path: Path) -> None:
+    path = tmp_path / "moving.mkv"
+    write_clip(path, "ffv1", "bgr0", frames=5, size=(96, 64))
+    source = app.read("moving.mkv", path.read_bytes())
+    body = {"source_id": source["id"], "setup": {"factor": 2}, "recipe_ids": app.recipe_ids("Bicubic"),
+            "first": 1, "frames": 4}  # fmt: skip
+    made = app.finished(app.http.post("/api/trials", json=body).json()["id"])
+    offer = errands(app, made)["offers"][0]
+    assert offer["refused"] == "" and offer["fee"] == pytest.approx(0.02 * 96 * 64 / 1e6 * 4)
+    send(app, made)
+    done = over(app, made)
+    assert done["state"] == "done" and done["fee"] == pytest.approx(offer["fee"], abs=1e-5), done["error"]
+    entry = next(e for e in app.finished(made["id"])["entries"] if e["letter"] == done["letter"])
+    assert entry["state"] == "done" and len(entry["scores"]["psnr_luma"]["frames"]) == 4, entry["error"]
+    assert not any(finding["grave"] for finding in entry["findings"])
 
 
 def test_what_it_does_not_take_is_said_before(app: Running, linnet: tuple[Connector, State]) -> None:

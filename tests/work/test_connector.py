@@ -3,6 +3,7 @@
 import contextlib
 import threading
 import time
+import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -140,3 +141,35 @@ def test_limits_are_said_before_anything_is_sent() -> None:
     with pytest.raises(OutOfLimits, match="up to 4 megapixels"):
         linnet.check(4.1, 2)
     assert linnet.fee.of(8) == pytest.approx(0.16)
+
+
+def test_a_clip_goes_as_an_archive_of_its_frames_and_so_it_comes_back(tmp_path: Path) -> None:
+    path, out = tmp_path / "input.zip", tmp_path / "result.zip"
+    with path.open("wb") as file, zipfile.ZipFile(file, "w") as archive:
+        archive.writestr("rate.txt", "25")
+        for number in range(5):
+            archive.writestr(f"input-{number:06d}.png", as_png(np.roll(PICTURE, number, axis=1)))
+    for behaviour, fee in (({}, 5 * 24 * 32 * 4 / 1e6 * 0.02), ({"fee_a_minute": 30.0}, 30 * 5 / 25 / 60)):
+        with service(fails=0.3, seed=3, **behaviour) as (linnet, memory):
+            found = carry_out(linnet, path, "k", out, quiet)
+            assert memory.charged == ["k"] and found.fee == pytest.approx(fee, abs=1e-6)
+        with zipfile.ZipFile(out) as archive:
+            assert archive.read("rate.txt") == b"25" and len(archive.namelist()) == 6
+            assert archive.read("input-000004.png").startswith(b"\x89PNG")
+
+
+def test_what_a_service_takes_and_asks_for_clips() -> None:
+    """A minute of 30 seconds at 24 frames a second is half of one; stills have no length."""
+    described = describe("http://127.0.0.1:1")
+    linnet = Connector.model_validate({**described, "takes": ["stills"]})
+    with pytest.raises(OutOfLimits, match="takes stills, and this trial is about a clip"):
+        linnet.check(1, 2, 10)
+    with pytest.raises(OutOfLimits, match="takes clips, and this trial is about a still"):
+        Connector.model_validate({**described, "takes": ["clips"]}).check(1, 2)
+    with pytest.raises(OutOfLimits, match="up to 200 frames and this trial has 201"):
+        Connector.model_validate(described).check(1, 2, 201)
+    by_minute = Connector.model_validate(
+        {**described, "fee": {"amount": 3, "unit": "minute", "currency": "EUR"}}
+    ).fee
+    assert by_minute.of(2, 720, 24) == pytest.approx(1.5) and by_minute.of(2) == 0
+    assert Connector.model_validate(described).fee.of(0.5, 10) == pytest.approx(0.1)

@@ -13,6 +13,7 @@ from mistline.core.measure import Evidence, NotMeasurable, measure_all
 from mistline.core.measure.colour_difference import ciede2000, lab
 from mistline.core.measure.maps import MAPS, reduced, worst_place
 from mistline.core.measure.measure import Enlarged, Picture, luma_of
+from mistline.core.media.archive import RATE_NAME
 from mistline.core.media.plate import Plate, encode_png, to_eight_bit, write_png, write_thumbnail, write_view
 from mistline.core.media.png_chunks import tagged
 from mistline.errors import OutOfLimits
@@ -170,12 +171,13 @@ def cut_crops(request: CutCrops, report: Progress) -> Done:
 
 
 def write_frames(request: WriteFrames, report: Progress) -> Done:
-    """Write all frames of a picture, each a PNG at its own depth that is tagged as sRGB."""
+    """Write all frames of a picture, each a PNG at its own depth that is tagged as sRGB; of a clip with its rate."""
     picture = open_footage(request.footage)
     if request.frames == 1:
         request.out.write_bytes(tagged(encode_png(picture.codes(0))))
         return Done()
     with zipfile.ZipFile(request.out, "w", zipfile.ZIP_STORED) as archive:
+        archive.writestr(RATE_NAME, request.rate)
         for number, codes in enumerate(picture.stream(0, request.frames)):
             archive.writestr(f"{request.name}-{number:06d}.png", tagged(encode_png(codes)))
     return Done()
