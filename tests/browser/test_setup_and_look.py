@@ -36,6 +36,36 @@ def test_the_set_up_says_what_is_cropped_and_what_is_left(page: Page, source: di
     expect(plan(page)).to_contain_text("No whole number of pixels fits: the factor becomes 1.3")
 
 
+def test_the_truth_is_brought_to_a_frame_first(page: Page, app: Running, source: dict) -> None:
+    page.goto(f"/trials/new?source={source['id']}&factor=2")
+    page.get_by_role("radio", name="the source brought to a smaller frame").check()
+    expect(plan(page).get_by_role("alert")).to_contain_text("smaller than a frame of 1920 x 1080")
+    page.get_by_label("Width of the frame").fill("200")
+    page.get_by_label("Height of the frame").fill("100")
+    expect(plan(page)).to_contain_text(
+        "The truth is 200 × 100, the source brought down, of which 0 × 99 pixels are"
+    )
+    expect(plan(page)).to_contain_text("The input will be 100 × 50")
+    page.reload()
+    expect(plan(page)).to_contain_text("The truth is 200 × 100")
+    page.get_by_role("button", name="None").click()
+    page.get_by_role("checkbox", name=re.compile("^Bicubic")).first.check()
+    page.get_by_role("button", name="Run the trial").click()
+    page.wait_for_url(re.compile("/run$"))
+    made = app.finished(page.url.split("/")[-2])
+    assert [entry["state"] for entry in made["entries"]] == ["done"] * 3
+    truth, entry = (
+        next(each for each in made["pictures"] if each["id"] == key)
+        for key in (made["truth_picture"], made["entries"][0]["picture_id"])
+    )
+    assert (truth["width"], truth["height"]) == (entry["width"], entry["height"]) == (200, 100)
+    spot = app.http.post(
+        f"/api/trials/{made['id']}/spots", json={"name": "s", "left": 50, "top": 20, "width": 40, "height": 30}
+    ).json()
+    assert [spot[side] for side in ("left", "top", "width", "height")] == pytest.approx([50, 20, 40, 30], abs=1)
+    app.http.patch(f"/api/spots/{spot['id']}", json={"removed": True}).raise_for_status()
+
+
 def test_a_set_up_that_cannot_run_says_why_and_offers_no_run(page: Page, source: dict) -> None:
     page.goto(f"/trials/new?source={source['id']}")
     run = page.get_by_role("button", name="Run the trial")

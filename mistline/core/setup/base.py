@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from mistline.core.frame import Frame, Size
 from mistline.core.methods import Traits
 from mistline.core.setup.audience import SHARP, Audience
-from mistline.core.setup.sizes import Plan
+from mistline.core.setup.sizes import Plan, crop_part
 from mistline.core.timing.break_even import Shortcut
 
 __all__ = ["AnySetup", "Damage"]
@@ -119,6 +119,10 @@ class AnySetup(BaseModel, ABC):
     @abstractmethod
     def check(self, frames: int) -> None:
         """Raise `OutOfLimits` if there is nothing to test on so many frames."""
+
+    def laid(self, source: Frame, sizes: Plan) -> Frame:
+        """What of a frame of the source takes part: of the target's size where the source is the truth."""
+        return crop_part(source, sizes)
 
     @abstractmethod
     def inputs(self, frames: Iterable[Frame], sizes: Plan) -> Iterator[Frame]:

@@ -24,7 +24,7 @@ class Plan:
     factors : (float, float)
         Target over input, across and down.
     grown : (float, float)
-        Target over that part of the source; 1 where the target is the source itself.
+        Target over that part of the source; 1 where the target is the source itself, less where it is made smaller.
     bars : (int, int)
         Pixels that a frame of another shape has beyond the target, across and down; they are not made.
     """
@@ -39,7 +39,7 @@ class Plan:
     @property
     def part(self) -> Size:
         """That part of the source that takes part."""
-        return self.target if self.grown == (1.0, 1.0) else self.input
+        return Size(round(self.target.width / self.grown[0]), round(self.target.height / self.grown[1]))
 
     @property
     def rgb_bytes(self) -> int:

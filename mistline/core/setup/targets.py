@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from mistline.core.frame import Size
-from mistline.core.setup.sizes import Plan, enlarged
+from mistline.core.setup.sizes import Plan, enlarged, shrunk
 from mistline.errors import OutOfLimits
 
 __all__ = ["FrameTarget", "PrintTarget", "Target"]
@@ -36,6 +36,22 @@ class FrameTarget(BaseModel):
     height: int = Field(ge=16, le=16384)
     fit: Literal["inside", "fill", "centre"] = "inside"
 
+    def _factor(self, source: Size) -> float:
+        ways = self.width / source.width, self.height / source.height
+        return {"centre": 1.0, "inside": min(ways), "fill": max(ways)}[self.fit]
+
+    def _laid(self, source: Size) -> tuple[Size, Size]:
+        """What is made of the frame, and the part of the source that it is made of."""
+        if self.fit == "centre":
+            part = Size(min(source.width, self.width), min(source.height, self.height))
+            return part, part
+        factor = self._factor(source)
+        if self.fit == "inside":
+            width, height = (round(length * factor) for length in (source.width, source.height))
+            return Size(min(self.width, width), min(self.height, height)), source
+        part = Size(min(source.width, round(self.width / factor)), min(source.height, round(self.height / factor)))
+        return Size(self.width, self.height), part
+
     def plan(self, source: Size) -> Plan:
         """Inside: as large as fits, with bars. Fill: all of the frame, the source is cropped. Centre: pixel for pixel.
 
@@ -43,23 +59,40 @@ class FrameTarget(BaseModel):
         >>> plan.target, plan.cropped
         (Size(width=4096, height=2160), (0, 68))
         """
-        ways = self.width / source.width, self.height / source.height
-        if self.fit == "centre":
-            part = Size(min(source.width, self.width), min(source.height, self.height))
-            off = source.width - part.width, source.height - part.height
-            return Plan(part, part, off, (1.0, 1.0), bars=(self.width - part.width, self.height - part.height))
-        factor = min(ways) if self.fit == "inside" else max(ways)
-        _check(factor, f"a frame of {self.width} x {self.height}")
-        if self.fit == "inside":
-            width, height = (round(length * factor) for length in (source.width, source.height))
-            target = Size(min(self.width, width), min(self.height, height))
-            factors = target.width / source.width, target.height / source.height
-            bars = self.width - target.width, self.height - target.height
-            return Plan(target, source, (0, 0), factors, grown=factors, bars=bars)
-        part = Size(min(source.width, round(self.width / factor)), min(source.height, round(self.height / factor)))
-        factors = self.width / part.width, self.height / part.height
+        _check(self._factor(source), f"a frame of {self.width} x {self.height}")
+        target, part = self._laid(source)
+        factors = target.width / part.width, target.height / part.height
         off = source.width - part.width, source.height - part.height
-        return Plan(Size(self.width, self.height), part, off, factors, grown=factors)
+        return Plan(target, part, off, factors, grown=factors, bars=self._bars(target))
+
+    def _bars(self, target: Size) -> tuple[int, int]:
+        return self.width - target.width, self.height - target.height
+
+    def shrunk(self, source: Size, factor: float) -> Plan:
+        """The source brought to the frame as truth, and an input that is `factor` times smaller than that.
+
+        >>> plan = FrameTarget(width=1920, height=1080, fit="fill").shrunk(Size(6000, 4000), 4)
+        >>> plan.target, plan.input, plan.part, plan.cropped
+        (Size(width=1920, height=1080), Size(width=480, height=270), Size(width=6000, height=3375), (0, 625))
+
+        Raises
+        ------
+        OutOfLimits
+            If the source is smaller than the frame, or the input would be too small.
+        """
+        if self._factor(source) > 1:
+            raise OutOfLimits(
+                f"The source is smaller than a frame of {self.width} x {self.height}; choose a smaller frame, or none."
+            )
+        whole, there = self._laid(source)
+        least = shrunk(whole, factor)
+        part = Size(
+            round(least.target.width * there.width / whole.width),
+            round(least.target.height * there.height / whole.height),
+        )
+        grown = least.target.width / part.width, least.target.height / part.height
+        off = source.width - part.width, source.height - part.height
+        return Plan(least.target, least.input, off, least.factors, grown=grown, bars=self._bars(whole))
 
     def words(self) -> str:
         """The target in words.

@@ -1,11 +1,11 @@
 """The truth test: a chain of damage turns a large original, the truth, into the input."""
 
 from collections.abc import Iterable, Iterator
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, Self
 
 import cv2
 import numpy as np
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
 from mistline.core.degrade.compression import halve_chroma, jpeg
 from mistline.core.degrade.footage import Fields, coded, flickered, held, interlaced, weaved
@@ -15,7 +15,8 @@ from mistline.core.media.plate import quantise
 from mistline.core.methods import Traits
 from mistline.core.resample import resize
 from mistline.core.setup.base import AnySetup, Damage
-from mistline.core.setup.sizes import Plan, shrunk
+from mistline.core.setup.sizes import Plan, crop_part, shrunk
+from mistline.core.setup.targets import FrameTarget
 from mistline.errors import OutOfLimits
 
 __all__ = ["CHAIN_VERSION", "TruthSetup"]
@@ -34,7 +35,11 @@ class TruthSetup(AnySetup):
     """How the input is made; the steps are carried out in the order of the fields, after blur the truth is shrunk."""
 
     test: Literal["truth"] = "truth"
+    target: FrameTarget | None = Field(
+        None, description="A smaller frame that the source is brought to, as truth."
+    )
     has_truth: ClassVar[bool] = True
+    _brought: float = PrivateAttr(1.0)  # so many times smaller
     weave: float = Field(0, ge=0, le=20, description="Gate weave of a clip, sigma in pixels of the truth.")
     flicker: float = Field(0, ge=0, le=50, description="Flicker of a clip, sigma in % of the light.")
     blur: float = Field(0, ge=0, le=10, description="Gaussian blur of the truth, sigma in its pixels.")
@@ -57,8 +62,23 @@ class TruthSetup(AnySetup):
         return "ssim"
 
     def plan(self, source: Size) -> Plan:
-        """The truth is the source, cropped to a multiple of the factor."""
-        return shrunk(source, self.factor)
+        """The truth is the source (brought to a frame, if one is wanted), cropped to a multiple of the factor."""
+        return self.target.shrunk(source, self.factor) if self.target else shrunk(source, self.factor)
+
+    def at(self, source: Size) -> Self:
+        """The same, knowing how much smaller the truth is than the source."""
+        if self.target is None:
+            return self
+        settled = self.model_copy()
+        settled._brought = 1 / self.plan(source).grown[0]
+        return settled
+
+    def laid(self, source: Frame, sizes: Plan) -> Frame:
+        """The truth; a source that is brought to a frame by area means in linear light."""
+        part = crop_part(source, sizes)
+        if part.size == sizes.target:
+            return part
+        return part.with_pixels(encode_srgb(resize(decode_srgb(part.pixels), sizes.target, "area")))
 
     def identity(self) -> dict[str, object]:
         """What makes the input: settings that have no effect stand at their defaults, so that one input has one key.
@@ -73,7 +93,9 @@ class TruthSetup(AnySetup):
             idle |= {"kernel": "area"} if self.blur else {"kernel": "area", "light": "linear"}
         if self.jpeg:
             idle["eight_bit"] = False  # JPEG rounds to 8 bits itself
-        fields = self.model_copy(update=idle).model_dump(exclude={"audience"})
+        fields = self.model_copy(update=idle).model_dump(
+            exclude={"audience"} if self.target else {"audience", "target"}
+        )
         numbers = {name for name, field in TruthSetup.model_fields.items() if field.annotation is float}
         return {name: float(value) + 0.0 if name in numbers else value for name, value in fields.items()}
 
@@ -86,6 +108,7 @@ class TruthSetup(AnySetup):
         'same size, noise 12 cv, 4:2:0, JPEG 70'
         """
         parts = [
+            f"the source brought {self.target.words()}" if self.target else "",
             f"weave {self.weave:g} px" if self.weave else "",
             f"flicker {self.flicker:g} %" if self.flicker else "",
             f"blur {self.blur:g} px" if self.blur else "",
@@ -165,7 +188,7 @@ class TruthSetup(AnySetup):
 
     def damage(self, source: Traits) -> Damage:
         """What the chain does, and what of the source's own noise it leaves."""
-        own, even = _after_shrinking(source, self.factor), LUMA_SHARE * self.noise
+        own, even = _after_shrinking(source, self.factor * self._brought), LUMA_SHARE * self.noise
         sensor = sensor_code_values(self.underexposed, source.mean_level) if self.underexposed else 0.0
         repairs = {
             "fill_frames": "every other frame is missing" if self.hold else "",

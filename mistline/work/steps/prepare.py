@@ -9,7 +9,7 @@ from mistline.core.measure import NotMeasurable, measure_traits
 from mistline.core.measure.alignment import align, colour_gains
 from mistline.core.media.plate import encode_png, quantise
 from mistline.core.methods import Traits
-from mistline.core.setup import Plan, crop_part
+from mistline.core.setup import Plan
 from mistline.errors import OutOfLimits
 from mistline.work.requests import Aligned, AlignPair, Prepare, Prepared, PreviewInput, PreviewMade, Progress
 from mistline.work.steps.footage import PictureWriter, open_footage
@@ -23,7 +23,8 @@ def prepare(request: Prepare, report: Progress) -> Prepared:
     """Truth and input, where the source is not it; the input is rounded to the bit depth that its chain leaves."""
     source, setup = open_footage(request.source), request.setup
     sizes = setup.plan(request.size)
-    other = any(sizes.cropped) or not request.source.shards
+    taken = sizes.target if setup.makes_input else sizes.part
+    other = taken != request.size or not request.source.shards
     makes_truth = setup.has_truth and (other or request.native is not None)
     truth = PictureWriter(request.out / "truth", request.rate) if makes_truth else None
     small = PictureWriter(request.out / "input", request.rate) if setup.makes_input or other else None
@@ -33,7 +34,7 @@ def prepare(request: Prepare, report: Progress) -> Prepared:
     def frames() -> Iterator[Frame]:
         for number, original in enumerate(source.stream(request.first, request.frames)):
             report("preparing the input", 0.08 * number / request.frames)
-            frame = crop_part(to_frame(original), sizes)
+            frame = setup.laid(to_frame(original), sizes)
             if truth and not request.native:
                 truth.add(quantise(frame, frame.bit_depth)[0])
             yield frame
@@ -76,7 +77,7 @@ def preview_input(request: PreviewInput, report: Progress) -> PreviewMade:
     whole = setup.plan(source.size)
     step = next(n for n in range(1, 1000) if abs(n * setup.factor - round(n * setup.factor)) < 1e-6)
     unit = round(step * setup.factor)
-    truth = crop_part(source, whole)
+    truth = setup.laid(source, whole)
 
     def cut(length: int, most: int, share: float) -> tuple[slice, slice]:
         """The wider part that is worked on, and the shown part within it, in whole units."""

@@ -4232,6 +4232,8 @@ export interface components {
              * @default 1
              */
             seed: number;
+            /** @description A smaller frame that the source is brought to, as truth. */
+            target?: components["schemas"]["FrameTarget"] | null;
             /**
              * Test
              * @default truth

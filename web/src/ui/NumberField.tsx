@@ -3,6 +3,8 @@ import { FIELD } from "./parts";
 
 interface Props {
   name: string;
+  /** What it is called where the name beside it tells too little. */
+  label?: string;
   value: number | null;
   unit?: string;
   min?: number;
@@ -18,7 +20,7 @@ const textOf = (value: number | null) => value?.toString() ?? "";
 const numberIn = (text: string) => (text === "" ? null : Number(text));
 
 /** A number; what is half typed stays as it is, what is out of range is not taken. */
-export function NumberField({ name, value, unit, min = 0, max, stacked, onChange, onEmpty }: Props) {
+export function NumberField({ name, label, value, unit, min = 0, max, stacked, onChange, onEmpty }: Props) {
   const [text, setText] = useState(textOf(value));
   const [last, setLast] = useState(value);
   if (value !== last) {
@@ -36,6 +38,7 @@ export function NumberField({ name, value, unit, min = 0, max, stacked, onChange
       <span className={stacked ? "text-[13px] text-soft" : "text-soft"}>{name}</span>
       <input
         type="number"
+        aria-label={label}
         min={min}
         max={max}
         step="any"

@@ -7,7 +7,7 @@ import { Damage, InputPreview } from "./Damage";
 import { PartPick, usualPart, type Part } from "./PartPick";
 import { NativePick } from "./NativePick";
 import { FactorPick, Pick } from "./Pick";
-import { TargetPick } from "./TargetPick";
+import { TargetPick, TruthSize } from "./TargetPick";
 import { fromAddress, isForClips, NATIVE, NO_TRUTH, toAddress, UNDAMAGED } from "./setupAddress";
 import { bytes, noise, percent, pixels, seconds } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
@@ -189,9 +189,11 @@ function InNumbers({ plan, setup, count, length }: InNumbersProps) {
         <>
           <li>
             The truth is <b>{pixels(plan.target)}</b>
-            {left || top
-              ? `, cropped by ${left} × ${top} pixels to fit the factor.`
-              : ", nothing is cropped."}
+            {setup.target
+              ? `, the source brought down${left || top ? `, of which ${left} × ${top} pixels are cropped` : ""}.`
+              : left || top
+                ? `, cropped by ${left} × ${top} pixels to fit the factor.`
+                : ", nothing is cropped."}
           </li>
           <li>
             {setup.factor === 1 ? (
@@ -350,6 +352,7 @@ export function SetupPage() {
           )}
           {setup.test === "truth" && (
             <>
+              <TruthSize value={setup.target ?? null} change={(target) => change({ target })} />
               <FactorPick
                 name="how many times smaller each way the input is"
                 value={setup.factor}

@@ -1,4 +1,4 @@
-import type { NoTruthSetup } from "../../api/client";
+import type { NoTruthSetup, TruthSetup } from "../../api/client";
 import { NumberField } from "../../ui/NumberField";
 import { FactorPick, Pick } from "./Pick";
 
@@ -28,6 +28,8 @@ export const USUAL: Record<Target["kind"], Target> = {
   print: { kind: "print", side: "width", length: 60, unit: "cm", dpi: 300 },
 };
 
+const SMALL: FrameTarget = { kind: "frame", width: 1920, height: 1080, fit: "fill" };
+
 function Frame({ value, onChange }: { value: FrameTarget; onChange: (target: Target) => void }) {
   const put = (part: Partial<FrameTarget>) => onChange({ ...value, ...part });
   return (
@@ -45,6 +47,7 @@ function Frame({ value, onChange }: { value: FrameTarget; onChange: (target: Tar
         <NumberField
           min={1}
           name="or"
+          label="Width of the frame"
           unit="×"
           value={value.width}
           max={16384}
@@ -53,6 +56,7 @@ function Frame({ value, onChange }: { value: FrameTarget; onChange: (target: Tar
         <NumberField
           min={1}
           name=""
+          label="Height of the frame"
           unit="px"
           value={value.height}
           max={16384}
@@ -106,6 +110,29 @@ function Print({ value, onChange }: { value: PrintTarget; onChange: (target: Tar
         max={2400}
         onChange={(dpi) => put({ dpi })}
       />
+    </div>
+  );
+}
+
+interface TruthProps {
+  value: TruthSetup["target"];
+  change: (target: TruthSetup["target"]) => void;
+}
+
+/** Whether the truth is the source as it is, or brought to a smaller frame first. */
+export function TruthSize({ value, change }: TruthProps) {
+  return (
+    <div className="space-y-3">
+      <Pick
+        name="The truth"
+        options={[
+          ["source", "the source as it is"],
+          ["frame", "the source brought to a smaller frame"],
+        ]}
+        value={value ? "frame" : "source"}
+        onChange={(way) => change(way === "frame" ? { ...SMALL } : null)}
+      />
+      {value && <Frame value={value} onChange={(next) => next.kind === "frame" && change(next)} />}
     </div>
   );
 }

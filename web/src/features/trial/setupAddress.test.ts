@@ -29,6 +29,13 @@ describe("the set-up in the address", () => {
     const setup = { ...NATIVE, native: "abc", match_colours: true, native_seconds: 56 };
     expect(fromAddress(new URLSearchParams(toAddress({ ...setup, width: 3840, hash: "1" })))).toEqual(setup);
   });
+  it("tells the frame that a source is brought to", () => {
+    const target = { kind: "frame", width: 1920, height: 1080, fit: "fill" } as const;
+    const setup = { ...UNDAMAGED, target };
+    expect(fromAddress(new URLSearchParams(toAddress(setup)))).toEqual(setup);
+    const print = JSON.stringify({ kind: "print", side: "width", length: 9, unit: "cm", dpi: 300 });
+    expect(fromAddress(new URLSearchParams({ target: print }))).toEqual(UNDAMAGED);
+  });
   it("tells from where it is looked at", () => {
     const setup = { ...UNDAMAGED, factor: 2, audience: { width: 120, distance: 250.5 } };
     expect(toAddress(setup)).toEqual({ factor: "2", audience: "120,250.5" });

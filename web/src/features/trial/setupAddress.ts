@@ -3,6 +3,7 @@ import type { NativeSetup, NoTruthSetup, Setup, TruthSetup } from "../../api/cli
 export const UNDAMAGED: TruthSetup = {
   test: "truth",
   audience: null,
+  target: null,
   weave: 0,
   flicker: 0,
   blur: 0,
@@ -48,8 +49,10 @@ const OF_CLIPS = ["weave", "flicker", "fields", "hold", "h264", "mpeg2"] as cons
 export const isForClips = (setup: TruthSetup): boolean =>
   OF_CLIPS.some((field) => setup[field] !== UNDAMAGED[field]);
 
-type Field = Exclude<keyof TruthSetup, "audience">;
-const FIELDS = (Object.keys(UNDAMAGED) as (keyof TruthSetup)[]).filter((field) => field !== "audience");
+type Field = Exclude<keyof TruthSetup, "audience" | "target">;
+const FIELDS = (Object.keys(UNDAMAGED) as (keyof TruthSetup)[]).filter(
+  (field) => field !== "audience" && field !== "target",
+);
 
 /** What differs from a plain set-up, as values of an address. */
 export function toAddress(setup: Setup): Record<string, string> {
@@ -74,7 +77,10 @@ function ofTest(setup: Setup): Record<string, string> {
       ),
     };
   const changed = FIELDS.filter((field) => setup[field] !== UNDAMAGED[field]);
-  return Object.fromEntries(changed.map((field) => [field, String(setup[field])]));
+  return {
+    ...Object.fromEntries(changed.map((field) => [field, String(setup[field])])),
+    ...(setup.target && { target: JSON.stringify(setup.target) }),
+  };
 }
 
 function parsed(field: Field, text: string): TruthSetup[Field] | undefined {
@@ -132,5 +138,6 @@ function testIn(params: URLSearchParams): Setup {
     const value = text === null ? undefined : parsed(field, text);
     return value === undefined ? [] : [[field, value] as const];
   });
-  return { ...UNDAMAGED, ...Object.fromEntries(told) };
+  const target = targetIn(params.get("target"));
+  return { ...UNDAMAGED, ...Object.fromEntries(told), target: target?.kind === "frame" ? target : null };
 }
