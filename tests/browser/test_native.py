@@ -1,4 +1,4 @@
-"""A test against a native version in the real interface, from the Shelf to the break-even."""
+"""A test against a native version in the real interface, from the Shelf to the Playbook."""
 
 import re
 
@@ -71,3 +71,29 @@ def test_3_the_shortcut_is_weighed(page: Page, job: dict[str, str]) -> None:
     expect(weighed).to_contain_text("27 % of the native time")
     page.goto(f"/trials/{job['trial']}/setup")
     expect(page.get_by_role("main")).to_contain_text("gainst the native 320 x 240")
+
+
+def test_4_it_is_decided_and_stands_in_the_playbook(page: Page, job: dict[str, str]) -> None:
+    page.goto(f"/trials/{job['trial']}/verdict")
+    page.get_by_role("group", name="Pick").get_by_label("Lanczos 3").check()
+    page.get_by_label("Kind").select_option("Rendered (CG)")
+    page.get_by_label("Reasons").fill("Pays up to a quarter of the native time.")
+    page.get_by_role("button", name="Write the verdict").click()
+    page.goto("/playbook")
+    expect(page.get_by_role("main")).to_contain_text("Pays up to a quarter of the native time.")
+
+
+def test_5_what_still_lies_off_is_drawn(page: Page, app: Running) -> None:
+    """A part of the smaller version shows the scene two pixels farther left."""
+    large = np.ascontiguousarray(data.coffee())
+    small = cv2.resize(large, (300, 200), interpolation=cv2.INTER_AREA)
+    small[64:128, 60:180] = np.roll(small, -2, axis=1)[64:128, 60:180]
+    ids = [
+        app.read(name, as_png(picture))["id"] for name, picture in (("cup.png", small), ("cup large.png", large))
+    ]
+    page.goto(f"/trials/new?source={ids[0]}&test=native&native={ids[1]}")
+    expect(page.get_by_test_id("laid")).to_contain_text("px off one another beyond that")
+    lines = page.get_by_test_id("residual").locator("line")
+    expect(lines.first).to_be_attached()
+    longest = max(float(line.get_attribute("x2") or 0) for line in lines.all())
+    assert longest > 0.03  # they point to the right, where the larger version has it
