@@ -24,7 +24,11 @@ __all__ = ["MEASURES", "OCTAVES", "Detail", "Octave", "detail_by_octave", "held"
 # Lower ends in cycles per pixel; the last one reaches to the corner of the spectrum, 0.71 cycles per pixel.
 OCTAVES = {"1/32 to 1/16": 1 / 32, "1/16 to 1/8": 1 / 16, "1/8 to 1/4": 1 / 8, "1/4 and finer": 1 / 4}
 SIDE = 64
+KEPT = 2**20  # pixels of a truth whose spectra are kept for its other results
 LEAST = 1 / 255  # deviation of one code value in an octave: less than that is no detail to speak of
+
+
+Known = dict[tuple[int, int], Array]  # by height of the plane and first row
 
 
 @dataclass(frozen=True)
@@ -66,18 +70,29 @@ def _rings(lows: list[float], last: bool) -> Array:
     )
 
 
-def _energies(truth: Array, result: Array, rings: Array) -> tuple[Array, Array, Array]:
-    """Coherent, the truth's and the result's energy of each window and ring: (rows, columns, rings) each."""
+def _spectra(values: Array, top: int) -> Array:
+    """The spectra of the windows that begin at a row."""
     line = np.hanning(SIDE + 1)[:SIDE].astype(np.float32)
     window = line[:, None] * line / np.float32(SIDE * np.mean(line**2))
+    cut = np.lib.stride_tricks.sliding_window_view(values[top : top + SIDE], SIDE, axis=1)
+    cut = cut[:, :: SIDE // 2].transpose(1, 0, 2)
+    found: Array = rfft2((cut - cut.mean((1, 2), keepdims=True)) * window).reshape(len(cut), -1)
+    return found
+
+
+def _energies(truth: Array, result: Array, rings: Array, known: Known | None = None) -> tuple[Array, Array, Array]:
+    """Coherent, the truth's and the result's energy of each window and ring: (rows, columns, rings) each."""
+
+    def of_truth(top: int) -> Array:
+        if known is None:
+            return _spectra(truth, top)
+        key = len(truth), top
+        if key not in known:
+            known[key] = _spectra(truth, top)
+        return known[key]
 
     def row(top: int) -> Array:
-        def spectra(values: Array) -> Array:
-            cut = np.lib.stride_tricks.sliding_window_view(values[top : top + SIDE], SIDE, axis=1)
-            cut = cut[:, :: SIDE // 2].transpose(1, 0, 2)
-            return rfft2((cut - cut.mean((1, 2), keepdims=True)) * window).reshape(len(cut), -1)
-
-        t, r = spectra(truth), spectra(result)
+        t, r = of_truth(top), _spectra(result, top)
         products = [t.real * r.real + t.imag * r.imag, np.abs(t) ** 2, np.abs(r) ** 2]
         return np.stack([product @ rings.T for product in products]) / np.float32(SIDE**2)
 
@@ -87,7 +102,7 @@ def _energies(truth: Array, result: Array, rings: Array) -> tuple[Array, Array, 
     return np.minimum(coherent, found), there, found
 
 
-def detail_by_octave(truth: Array, result: Array) -> Detail:
+def detail_by_octave(truth: Array, result: Array, known: Known | None = None) -> Detail:
     """Split a result's detail by its likeness to the truth, window by window, in octaves up to the corner.
 
     Both (H, W) lumas in 0..1 are cut into windows of 64 x 64 that overlap by half and carry a Hann window [1]_;
@@ -99,13 +114,14 @@ def detail_by_octave(truth: Array, result: Array) -> Detail:
 
     Kept 1, invented 0 is identical; a blur of transfer h keeps h^2; reversed detail is all invented; a shift by
     s keeps cos^2(2 pi f s). Valid range: 128 pixels a side or more; every noise, blur and factor. Edge rule:
-    incomplete windows at the right and bottom do not count.
+    incomplete windows at the right and bottom do not count. In `known` stays what was read off the truth, for its other
+    results.
     """
     if min(truth.shape) < 2 * SIDE:
         raise NotMeasurable(f"needs {2 * SIDE} pixels a side or more")
     lows = list(OCTAVES.values())
-    fine = _energies(truth, result, _rings(lows[1:], last=True))
-    coarse = _energies(halved(truth), halved(result), _rings([2 * lows[0]], last=False))
+    fine = _energies(truth, result, _rings(lows[1:], last=True), known)
+    coarse = _energies(halved(truth), halved(result), _rings([2 * lows[0]], last=False), known)
     parts = [[values.sum(2) for values in coarse]]
     for first, stop in ((0, 2), (2, 4), (4, 7)):
         parts.append([values[..., first:stop].sum(2) for values in fine])
@@ -125,7 +141,9 @@ def detail_by_octave(truth: Array, result: Array) -> Detail:
 
 
 def _octaves(evidence: Evidence) -> Detail:
-    return detail_by_octave(evidence.truth_luma, evidence.result_luma)
+    truth = evidence.truth_luma
+    known: Known | None = evidence.once_of_reference(detail_by_octave, dict) if truth.size <= KEPT else None
+    return detail_by_octave(truth, evidence.result_luma, known)
 
 
 def _map(grid: Array, evidence: Evidence) -> Array:

@@ -111,7 +111,7 @@ class _Flat:
 
 
 def _truth(evidence: Evidence) -> _Planes:
-    return _planes(evidence.pair[0], evidence.truth_luma)
+    return evidence.once_of_reference("planes", lambda: _planes(evidence.pair[0], evidence.truth_luma))
 
 
 def _result(evidence: Evidence) -> _Planes:
@@ -121,7 +121,7 @@ def _result(evidence: Evidence) -> _Planes:
 def _flat(evidence: Evidence) -> _Flat:
     """The flattest 15 % of the truth's cells in each range of brightness, as far as they are among its calmest 25 %."""
     truth, result = evidence.once(_truth), evidence.once(_result)
-    cells = Cells(truth.luma, truth.clipped)
+    cells = evidence.once_of_reference("cells", lambda: Cells(truth.luma, truth.clipped))
     usable = cells.usable & Cells(result.luma, result.clipped).usable
     rows, columns = np.nonzero(usable)
     if len(rows) < FEWEST:

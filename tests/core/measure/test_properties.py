@@ -59,7 +59,7 @@ def test_identity(key: str, photograph: Frame) -> None:
     [(key, damage, amounts, MEASURES[key].better == "lower")
      for key in ("psnr_luma", "psnr_rgb", "ssim", "ms_ssim", "gmsd", "vif", "ciede2000", "ciede2000_p95")
      for damage, amounts in ((noise, (0.01, 0.03, 0.1)), (blur, (0.5, 1, 3)))]
-    + [(key, noise, (0.005, 0.02, 0.06), True) for key in ("noise_left", "noise_colour", "detail_invented")]
+    + [(key, noise, (0.005, 0.02, 0.06), True) for key in ("noise_left", "noise_seen", "noise_colour", "detail_invented")]
     + [("detail_kept", blur, (0.5, 1, 3), False), ("edge_width", blur, (0.8, 1.5, 3), True)]
     + [("halo", rims, (0.3, 0.8, 2), True), ("registration", shift, (0.2, 0.7, 1.5), True)]
     + [(key, shift, (0.25, 0.5, 1), False) for key in ("psnr_luma", "ssim")],
@@ -97,7 +97,17 @@ def test_turning_the_picture_changes_nothing(by: str, photograph: Frame) -> None
     other = measure_all(
         Evidence(photograph.with_pixels(turned(worse)), photograph.with_pixels(turned(photograph.pixels)))
     )
-    for key in ("psnr_luma", "ssim", "ms_ssim", "gmsd", "noise_left", "detail_kept", "detail_invented", "tone"):
+    for key in (
+        "psnr_luma",
+        "ssim",
+        "ms_ssim",
+        "gmsd",
+        "noise_left",
+        "noise_seen",
+        "detail_kept",
+        "detail_invented",
+        "tone",
+    ):
         assert other[key].value == pytest.approx(plain[key].value, rel=5e-3, abs=1e-4), key
 
 
@@ -116,7 +126,7 @@ def test_a_region_counts_only_what_is_in_it(photograph: Frame) -> None:
 def test_without_truth_and_input_only_the_result_is_read(photograph: Frame) -> None:
     found = measure_all(Evidence(photograph))
     assert {key for key, measured in found.items() if measured.value is not None} == {
-        "noise_left", "noise_colour", "effective_bits", "blockiness",
+        "noise_left", "noise_seen", "noise_colour", "effective_bits", "blockiness",
     }  # fmt: skip
     assert "ssim" not in found and found["blotch"].note == "needs a truth or the input"
 
