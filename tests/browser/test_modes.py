@@ -152,7 +152,7 @@ def test_an_address_brings_the_same_view_back(page: Page, trial: dict, mode: str
 def test_portrait_and_very_wide_pictures_fit(page: Page, app: Running, astronaut: np.ndarray, size) -> None:
     picture = np.tile(astronaut, (2, 2, 1))[: size[0], : size[1]]
     made = app.finished(app.start_trial(app.read(f"{size[0]}.png", as_png(picture))["id"], "Bilinear", factor=2))
-    page.goto(f"/trials/{made['id']}/look?panes=truth,A&focus=1")
+    page.goto(f"/trials/{made['id']}/look?panes=truth,A&focus=1&z=0")
     settled(page, 2)
     for name in ("Truth", "Bilinear"):
         canvas = canvas_codes(page, name)

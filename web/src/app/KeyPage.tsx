@@ -24,7 +24,7 @@ export function KeyPage() {
         }}
       >
         <label className="flex flex-col">
-          <span className="text-[13px] text-soft">Key</span>
+          <span className="text-note text-soft">Key</span>
           <input
             type="password"
             autoComplete="current-password"

@@ -74,7 +74,7 @@ function Undoable() {
   useEffect(() => reset(), [notice, reset]);
   if (!notice) return null;
   return (
-    <div role="status" className="flex h-9 items-center gap-4 border-b border-line bg-wash px-6 text-[14px]">
+    <div role="status" className="flex h-9 items-center gap-4 border-b border-line bg-wash px-6 text-small">
       <span className="truncate">{undo.error ? undo.error.message : notice.words}</span>
       <Button tone="quiet" className="font-semibold" disabled={undo.isPending} onClick={() => undo.mutate()}>
         Undo
@@ -104,7 +104,7 @@ export function RunDock() {
         ))}
         {queue.items.length === 0 && <li className="py-2 text-soft">The queue is empty.</li>}
       </DisclosurePanel>
-      <div className="flex h-9 items-center gap-4 px-6 text-[14px]" aria-live="off">
+      <div className="flex h-9 items-center gap-4 px-6 text-small" aria-live="off">
         <DisclosureButton className="font-semibold hover:underline">
           Queue {queue.items.length > 0 && `(${queue.items.length})`}
         </DisclosureButton>

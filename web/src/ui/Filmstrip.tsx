@@ -33,7 +33,7 @@ export function Scrubbed({
         className={`max-h-full max-w-full object-contain ${className}`}
       />
       {moving && !small && (
-        <span className="absolute right-1 bottom-1 rounded-sm bg-room-deep px-1 text-[12px] text-lamp tabular-nums">
+        <span className="absolute right-1 bottom-1 rounded-sm bg-room-deep px-1 text-fine text-lamp tabular-nums">
           {timecode(frame, rateOf(source.facts?.rate))}
         </span>
       )}

@@ -34,8 +34,8 @@ export function NumberField({ name, label, value, unit, min = 0, max, stacked, o
     else if (next >= min && next <= (max ?? Infinity)) onChange(next);
   };
   return (
-    <label className={stacked ? "flex flex-col" : "flex items-center gap-1.5 text-[14px]"}>
-      <span className={stacked ? "text-[13px] text-soft" : "text-soft"}>{name}</span>
+    <label className={stacked ? "flex flex-col" : "flex items-center gap-1.5 text-small"}>
+      <span className={stacked ? "text-note text-soft" : "text-soft"}>{name}</span>
       <input
         type="number"
         aria-label={label}

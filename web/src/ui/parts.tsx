@@ -60,7 +60,7 @@ export function Bar({ share, label }: { share: number; label: string }) {
 export function Fact({ name, hint, children }: { name: string; hint?: string; children: ReactNode }) {
   return (
     <div>
-      <dt className="text-[13px] text-soft">
+      <dt className="text-note text-soft">
         {hint ? (
           <span title={hint} className="cursor-help underline decoration-dotted underline-offset-2">
             {name}
@@ -120,7 +120,7 @@ export function Page({
 }) {
   const Heading = useContext(Within) ? "h2" : "h1";
   return (
-    <div className="mx-auto w-full max-w-[1240px] px-6 py-6">
+    <div className="mx-auto w-full max-w-310 px-6 py-6">
       <title>{`${title} – Mistline`}</title>
       <header className="mb-5 flex flex-wrap items-end justify-between gap-3">
         <Heading className="text-3xl font-semibold">{title}</Heading>

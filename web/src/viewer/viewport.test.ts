@@ -6,7 +6,28 @@ const view = () => useViewport.getState();
 beforeEach(() => {
   view().open({ width: 4000, height: 2000 });
   view().setPane(1000, 800);
+  view().zoomTo(null);
   useViewport.setState({ smooth: false });
+});
+
+describe("opening", () => {
+  it("is at 100 % where the picture is larger than its pane, else it fits", () => {
+    view().open({ width: 4000, height: 2000 });
+    view().setPane(1000, 800);
+    expect(view()).toMatchObject({ x: 2000, y: 1000, zoom: 1 });
+    view().zoomTo(null);
+    view().setPane(900, 700); // afterwards it is as people want it
+    expect(view().zoom).toBeNull();
+    view().open({ width: 300, height: 200 });
+    view().setPane(1000, 800);
+    expect(view().zoom).toBeNull();
+  });
+
+  it("is where the address says", () => {
+    view().open({ width: 4000, height: 2000 }, { x: 9, y: 9, zoom: null });
+    view().setPane(1000, 800);
+    expect(view()).toMatchObject({ x: 9, y: 9, zoom: null });
+  });
 });
 
 describe("fit", () => {

@@ -29,6 +29,8 @@ export const surroundOf = ({ surround }: { surround: number }) => SURROUNDS[surr
 export const LIFTS = [1, 2, 4, 8];
 
 interface Actions {
+  /** No place was asked for: a picture that is larger than its pane, once that is known, opens at 100 %. */
+  opening: boolean;
   open: (extent: Viewport["extent"], place?: { x: number; y: number; zoom: number | null }) => void;
   setPane: (width: number, height: number) => void;
   panBy: (dx: number, dy: number) => void;
@@ -106,9 +108,18 @@ export const useViewport = create<Viewport & Actions>((set) => ({
   frame: 0,
   lift: 1,
   surround: MIDDLE_GREY,
+  opening: false,
   open: (extent, place) =>
-    set({ extent, ...(place ?? { x: extent.width / 2, y: extent.height / 2, zoom: null }) }),
-  setPane: (width, height) => set({ pane: { width, height } }),
+    set({
+      extent,
+      opening: !place,
+      ...(place ?? { x: extent.width / 2, y: extent.height / 2, zoom: null }),
+    }),
+  setPane: (width, height) =>
+    set(({ extent, opening, zoom }) => {
+      const pane = { width, height };
+      return { pane, opening: false, zoom: opening && fitZoom({ extent, pane }) < 1 ? 1 : zoom };
+    }),
   panBy: (dx, dy) =>
     set((view) => ({
       ...inside(view, view.x - dx / zoomOf(view), view.y - dy / zoomOf(view)),

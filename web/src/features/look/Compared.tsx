@@ -105,7 +105,7 @@ function Legend({ look, exact, sides }: { look: DifferenceLook; exact: boolean; 
   const most = Number(((colour ? MOST_COLOUR : signed ? 128 : 255) / look.gain).toPrecision(3));
   const what = OF.find(([id]) => id === look.of)?.[1];
   return (
-    <p className="flex items-center gap-2 text-[13px] text-lamp" data-testid="difference-scale">
+    <p className="flex items-center gap-2 text-note text-lamp" data-testid="difference-scale">
       {signed ? `−${most}` : "0"}
       <span
         aria-hidden
@@ -172,7 +172,7 @@ export function Compared({ look, mode, sides, extent, truth, marks, onDraw }: Pr
         {scene && <Marks marks={marks} onDraw={onDraw} />}
         {mode === "wipe" && scene && <Divider upright={upright} share={share} move={drag} keep={keep} />}
       </div>
-      <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-2 py-1 text-[14px]">
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-2 py-1 text-small">
         {mode === "wipe" ? (
           <button type="button" className={CHIP} onClick={() => how.setUpright(!upright)}>
             {upright ? "Divide level" : "Divide upright"}

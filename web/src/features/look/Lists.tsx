@@ -35,7 +35,7 @@ export function SpotList({ trial, spots, go, mark }: SpotsProps) {
               onClick={() => go(spot, spot)}
             >
               {spot.name}
-              <span className="ml-2 text-[12px] text-lamp-soft">
+              <span className="ml-2 text-fine text-lamp-soft">
                 {spot.width} × {spot.height}
                 {trial.frames > 1 && `, frame ${trial.first + spot.frame}`}
               </span>
@@ -73,7 +73,7 @@ export function SpotList({ trial, spots, go, mark }: SpotsProps) {
               onClick={() => go(place, null)}
             >
               {place.name}
-              <span className="block truncate text-[12px] text-lamp-soft" title={place.why}>
+              <span className="block truncate text-fine text-lamp-soft" title={place.why}>
                 {place.why}
               </span>
             </button>
@@ -143,7 +143,7 @@ export function RemarkList({ trial, remarks, only, setOnly, go }: RemarksProps) 
               <LetterPlate letter={remark.letter} neutral />
               <span className="min-w-0">
                 <span className="block truncate">{remark.defect}</span>
-                <span className="block text-[12px] text-lamp-soft">
+                <span className="block text-fine text-lamp-soft">
                   {SEVERITY[remark.severity]}, at {remark.left}, {remark.top}
                 </span>
               </span>

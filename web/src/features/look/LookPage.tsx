@@ -39,7 +39,7 @@ function KeyList({ open, close }: { open: boolean; close: () => void }) {
       <div className="fixed inset-0 grid place-items-center bg-black/40 p-4">
         <DialogPanel className="max-h-full overflow-y-auto rounded-sm bg-sheet p-6">
           <DialogTitle className="text-xl font-semibold">Keys</DialogTitle>
-          <dl className="my-4 grid grid-cols-[auto_1fr_auto_1fr] gap-x-5 gap-y-1.5 text-[14px]">
+          <dl className="my-4 grid grid-cols-[auto_1fr_auto_1fr] gap-x-5 gap-y-1.5 text-small">
             {KEYS.map(([key, meaning]) => (
               <div key={key} className="contents">
                 <dt className="font-semibold">{key}</dt>
@@ -230,7 +230,7 @@ export function LookPage({ trial }: { trial: Trial }) {
       <div className="flex min-h-0 flex-1">
         <div ref={shownArea} className="flex min-h-0 min-w-0 flex-1 flex-col bg-room-raised">
           {marking && (
-            <p role="status" className="bg-lamp px-3 py-0.5 text-[13px] text-room-deep">
+            <p role="status" className="bg-lamp px-3 py-0.5 text-note text-room-deep">
               Drag over a part of a picture, or press on a point. Escape stops it.
             </p>
           )}
@@ -322,7 +322,7 @@ export function LookPage({ trial }: { trial: Trial }) {
         />
       </div>
       {mode === "time" && (
-        <div className="flex items-center gap-4 px-4 py-1 text-[14px]">
+        <div className="flex items-center gap-4 px-4 py-1 text-small">
           <button
             type="button"
             className={CHIP}
@@ -330,7 +330,7 @@ export function LookPage({ trial }: { trial: Trial }) {
           >
             {axis === "row" ? "Show a column" : "Show a row"}
           </button>
-          <p className="text-[13px] text-lamp" data-testid="slice-place">
+          <p className="text-note text-lamp" data-testid="slice-place">
             {axis === "row"
               ? `Row ${slice.at} of every frame, time going down`
               : `Column ${slice.at} of every frame, time going right`}

@@ -72,7 +72,7 @@ export function MapBar({ kind, mapped, active, map, change, go }: Props) {
   return (
     <section
       aria-label="Map"
-      className="flex shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-room-raised px-3 py-1 text-[13px]"
+      className="flex shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-room-raised px-3 py-1 text-note"
     >
       <p className="flex items-center gap-2" data-testid="map-scale">
         <b className="font-semibold">{kind.name}</b> 0

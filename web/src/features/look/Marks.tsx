@@ -25,7 +25,7 @@ function MarkBox({ mark, pane }: { mark: Mark; pane: Viewport["pane"] | null }) 
       style={point ? { left: box.left, top: box.top } : box}
     >
       <span
-        className={`absolute left-0 bg-room-deep px-1 text-[11px] leading-4 whitespace-nowrap text-lamp ${point ? "top-4 -rotate-45" : "top-full mt-0.5"}`}
+        className={`absolute left-0 bg-room-deep px-1 text-fine leading-4 whitespace-nowrap text-lamp ${point ? "top-4 -rotate-45" : "top-full mt-0.5"}`}
       >
         {mark.severity ? `${mark.name} ${"•".repeat(mark.severity)}` : mark.name}
       </span>

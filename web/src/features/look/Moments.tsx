@@ -48,8 +48,7 @@ function Trace({ trial }: { trial: Trial }) {
     trial.entries.some((entry) => known(entry.scores[measure.id]?.frames ?? []).length > 1),
   );
   const measure = measures.find(({ id }) => id === chosen) ?? measures[0];
-  if (!measure)
-    return <p className="px-4 py-2 text-[13px] text-lamp-soft">No frame has been measured yet.</p>;
+  if (!measure) return <p className="px-4 py-2 text-note text-lamp-soft">No frame has been measured yet.</p>;
   const lines: Line[] = trial.entries
     .filter((entry) => entry.control !== "truth")
     .flatMap((entry) => {
@@ -61,7 +60,7 @@ function Trace({ trial }: { trial: Trial }) {
   const at = (x: number) => ((x + 0.5) * WIDTH) / trial.frames;
   return (
     <div className="flex items-stretch gap-3 px-4 pb-2">
-      <div className="flex w-44 shrink-0 flex-col justify-between text-[13px]">
+      <div className="flex w-44 shrink-0 flex-col justify-between text-note">
         <select
           aria-label="Measure over the frames"
           value={measure.id}
@@ -129,7 +128,7 @@ function Trace({ trial }: { trial: Trial }) {
           vectorEffect="non-scaling-stroke"
         />
       </svg>
-      <ul className="grid w-40 shrink-0 grid-cols-2 content-start gap-x-2 text-[12px] text-lamp-soft">
+      <ul className="grid w-40 shrink-0 grid-cols-2 content-start gap-x-2 text-fine text-lamp-soft">
         {lines.map(({ entry, values }) => (
           <li key={entry.letter} className="flex items-center gap-1" title={entry.name}>
             <svg viewBox="0 0 22 6" className="h-1.5 w-6" aria-hidden="true">
@@ -172,7 +171,7 @@ export function Moments({ trial }: { trial: Trial }) {
   const shown = useViewport((view) => view.frame);
   const frame = playing ? shown : wanted;
   return (
-    <section aria-label="Frames" className="shrink-0 bg-room-raised text-[14px] text-lamp">
+    <section aria-label="Frames" className="shrink-0 bg-room-raised text-small text-lamp">
       <div className="flex items-center gap-x-4 px-4 py-1">
         <div className="flex">
           <button type="button" className={CHIP} onClick={() => step(-1)} title="Left arrow">
@@ -220,7 +219,7 @@ export function Moments({ trial }: { trial: Trial }) {
           ))}
         </div>
       </div>
-      <p className="min-h-5 px-4 text-[13px] text-lamp-soft">
+      <p className="min-h-5 px-4 text-note text-lamp-soft">
         <Told />
         {!playing && shown !== wanted && <span role="status">Fetching frame {trial.first + wanted}</span>}
       </p>

@@ -41,7 +41,7 @@ export function Side(props: Props) {
     return (
       <button
         type="button"
-        className="w-6 shrink-0 bg-room-raised text-[13px] [writing-mode:vertical-rl] hover:bg-room-field"
+        className="w-6 shrink-0 bg-room-raised text-note [writing-mode:vertical-rl] hover:bg-room-field"
         title="Key E"
         onClick={() => look.change({ side: "entries" })}
       >
@@ -51,14 +51,14 @@ export function Side(props: Props) {
   return (
     <aside
       aria-label="Entries, spots and remarks"
-      className="flex w-64 shrink-0 flex-col bg-room-raised text-[14px]"
+      className="flex w-64 shrink-0 flex-col bg-room-raised text-small"
     >
       <div className="flex items-center px-1 pt-1">
         {TABS.map(([tab, name]) => (
           <button
             key={tab}
             type="button"
-            className={`${CHIP} text-[13px] whitespace-nowrap`}
+            className={`${CHIP} text-note whitespace-nowrap`}
             aria-pressed={side === tab}
             onClick={() => look.change({ side: tab })}
           >
@@ -67,7 +67,7 @@ export function Side(props: Props) {
         ))}
         <button
           type="button"
-          className={`${CHIP} ml-auto text-[13px]`}
+          className={`${CHIP} ml-auto text-note`}
           aria-label="Hide the tray"
           title="Key E"
           onClick={() => look.change({ side: "none" })}

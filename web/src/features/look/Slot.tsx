@@ -82,7 +82,7 @@ export function Caption({ choice, extent, truth, liftable = true, doing }: Capti
         ...(liftable && lift > 1 ? [`lifted ${lift}×`] : []),
         ...(off && doing?.placed ? [`moved back by ${inWords(off)}`] : []),
       ].join(", ")}
-      className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-room px-2 text-[13px] whitespace-nowrap text-lamp"
+      className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-room px-2 text-note whitespace-nowrap text-lamp"
     >
       <LetterPlate letter={choice.plate} neutral />
       <span className="truncate font-semibold">{choice.name}</span>
@@ -189,7 +189,7 @@ function Loupe({ choice, trial }: { choice: Choice; trial: Trial }) {
   return (
     <div
       data-testid="loupe"
-      className="pointer-events-none absolute right-2 bottom-2 w-36 bg-room text-[12px] tabular-nums outline-2 outline-lamp"
+      className="pointer-events-none absolute right-2 bottom-2 w-36 bg-room text-fine tabular-nums outline-2 outline-lamp"
     >
       <div className="relative size-36">
         <Cell
@@ -286,7 +286,7 @@ export function Slot(props: SlotProps) {
         {scene && !slice && <Marks marks={marks} onDraw={onDraw} />}
         {loupe && <Loupe choice={choice} trial={trial} />}
         {told && (
-          <p role="status" className="absolute top-2 left-2 rounded-sm bg-room-deep px-2 py-0.5 text-[13px]">
+          <p role="status" className="absolute top-2 left-2 rounded-sm bg-room-deep px-2 py-0.5 text-note">
             {told}
           </p>
         )}

@@ -28,7 +28,7 @@ export function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
 
 function Figures({ measures, entries }: { measures: Measure[]; entries: Entry[] }) {
   return (
-    <table className="text-[13px]">
+    <table className="text-note">
       <thead className="sticky top-0 bg-room-raised">
         <tr>
           <td />
@@ -77,7 +77,7 @@ function PixelTable({ found }: { found: Record<string, PixelRead> }) {
   const names: Record<string, string> = { truth: "Truth", input: "Input" };
   const apart = "truth" in found;
   return (
-    <table className="text-[13px] tabular-nums" data-testid="pixel">
+    <table className="text-note tabular-nums" data-testid="pixel">
       <thead>
         <tr className="text-left text-lamp-soft">
           <td />
@@ -215,7 +215,7 @@ export function Strip({ trial, part, spot, active, made, close }: Props) {
   return (
     <section
       aria-label="Scores of this part"
-      className="max-h-64 shrink-0 overflow-y-auto bg-room-raised px-3 py-1.5 text-[14px]"
+      className="max-h-64 shrink-0 overflow-y-auto bg-room-raised px-3 py-1.5 text-small"
     >
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
         <h2 className="font-semibold">

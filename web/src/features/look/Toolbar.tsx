@@ -74,7 +74,7 @@ export function Toolbar(props: Props) {
   const lift = useViewport((view) => view.lift);
   const counted = mode === "panes" || mode === "time";
   return (
-    <div className="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-3 py-1.5 text-[14px]">
+    <div className="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1 px-3 py-1.5 text-small">
       <div role="group" aria-label="Panes" className="flex items-center">
         <span className="mr-1 text-lamp-soft">Panes</span>
         {Array.from({ length: most }, (_, at) => at + 1).map((number) => (

@@ -24,7 +24,7 @@ function Thought({ trial, entry }: { trial: Trial; entry: Entry }) {
   const set = (standing: Standing | null, words: string) =>
     setStanding.mutate({ letter: entry.letter, before, after: { standing, reason: words } });
   return (
-    <div className="flex flex-wrap items-center text-[13px]">
+    <div className="flex flex-wrap items-center text-note">
       {STANDINGS.map(([standing, word]) => (
         <button
           key={standing}
@@ -57,7 +57,7 @@ function Thought({ trial, entry }: { trial: Trial; entry: Entry }) {
 function TakeAway({ picture }: { picture: Picture }) {
   const frame = useViewport((view) => Math.min(view.frame, picture.frames - 1));
   return (
-    <p className="pl-8 text-[12px] text-lamp-soft">
+    <p className="pl-8 text-fine text-lamp-soft">
       <a className="underline" download href={`/api/pictures/${picture.id}/frames/${frame}/plate`}>
         Lossless file
       </a>
@@ -113,7 +113,7 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
           <span className="block truncate font-semibold" title={choice.name}>
             {choice.name}
           </span>
-          <span className="block truncate text-[12px] text-lamp-soft" title={choice.detail}>
+          <span className="block truncate text-fine text-lamp-soft" title={choice.detail}>
             {choice.waiting ?? (told.join(" · ") || choice.detail)}
           </span>
         </span>
@@ -122,12 +122,12 @@ function Row({ trial, choice, measure, remarks, shown, active, put }: RowProps) 
       {entry && !entry.control && choice.picture && (
         <>
           {choice.detail !== DEFAULTS && (
-            <p className="truncate pl-8 text-[12px] text-lamp-soft" title={choice.detail}>
+            <p className="truncate pl-8 text-fine text-lamp-soft" title={choice.detail}>
               {choice.detail}
             </p>
           )}
           {same.length > 0 && (
-            <p className="pl-8 text-[12px]">the same picture as {same.join(", ")}, to any eye</p>
+            <p className="pl-8 text-fine">the same picture as {same.join(", ")}, to any eye</p>
           )}
           <div className="pl-6">
             <Thought trial={trial} entry={entry} />

@@ -35,7 +35,7 @@ export function ViewingSize({ pixels, audience }: { pixels: number; audience: Tr
       <PopoverButton className={CHIP} title="The zoom at which one sees what the audience sees">
         Viewing size
       </PopoverButton>
-      <PopoverPanel anchor="bottom" className="z-10 w-96 rounded-sm bg-room p-4 text-[14px] text-lamp">
+      <PopoverPanel anchor="bottom" className="z-10 w-96 rounded-sm bg-room p-4 text-small text-lamp">
         {ASKED.map(([key, words]) => (
           <label key={key} className="mb-1.5 flex items-center justify-between gap-2">
             {words}

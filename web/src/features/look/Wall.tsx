@@ -54,13 +54,13 @@ function Head({ trial, choice, move }: HeadProps) {
     >
       <div className="flex w-42 items-center gap-1.5">
         <LetterPlate letter={choice.plate} neutral />
-        <span className="min-w-0 flex-1 truncate text-[13px] font-semibold" title={choice.name}>
+        <span className="min-w-0 flex-1 truncate text-note font-semibold" title={choice.name}>
           {choice.name}
         </span>
         {entry && !entry.control && (
           <button
             type="button"
-            className={`${CHIP} !py-0 text-[12px]`}
+            className={`${CHIP} !py-0 text-fine`}
             aria-label={retired ? `Bring ${choice.id} back` : `Retire ${choice.id}`}
             onClick={() =>
               setStanding.mutate({
@@ -94,7 +94,7 @@ function SpotScore(props: { trial: Trial; spot: Spot; letter: string; measure: M
   const found = useSpotScores(trial.id, spot.id, done);
   const entry = found.data?.find((one) => one.letter === letter);
   return (
-    <p className="h-5 bg-room px-1 text-[13px]">
+    <p className="h-5 bg-room px-1 text-note">
       {entry ? (
         <Figure entry={entry} measure={measure} />
       ) : (
@@ -113,7 +113,7 @@ function Row({ trial, spot, columns, measure, zoom, go }: RowProps) {
         className="sticky left-0 z-[1] w-28 max-w-28 min-w-28 bg-room px-2 text-left align-top font-normal"
       >
         <span className="block pt-1 font-semibold wrap-anywhere">{spot.name}</span>
-        <span className="text-[12px] text-lamp-soft">
+        <span className="text-fine text-lamp-soft">
           {trial.frames > 1 ? `frame ${trial.first + spot.frame}` : `${spot.left}, ${spot.top}`}
         </span>
       </th>
@@ -136,7 +136,7 @@ function Row({ trial, spot, columns, measure, zoom, go }: RowProps) {
                 label={`${choice.name} at ${spot.name}`}
               />
             ) : (
-              <span className="text-[13px]">{choice.waiting ?? "loading"}</span>
+              <span className="text-note">{choice.waiting ?? "loading"}</span>
             )}
           </button>
           {measure && !PINNED.includes(choice.id) && (
@@ -189,7 +189,7 @@ export function Wall({ trial, choices, spots, by, hand, change, go, find }: Prop
     );
   return (
     <section aria-label="Wall" className="flex min-h-0 min-w-0 flex-1 flex-col">
-      <div className="flex items-center gap-3 px-3 pb-1 text-[14px]">
+      <div className="flex items-center gap-3 px-3 pb-1 text-small">
         <label className="flex items-center gap-1.5">
           Order and scores
           <select value={by ?? ""} onChange={(event) => change({ by: event.target.value })} className={FIELD}>
@@ -201,7 +201,7 @@ export function Wall({ trial, choices, spots, by, hand, change, go, find }: Prop
             ))}
           </select>
         </label>
-        <span className="text-[13px] text-lamp-soft">
+        <span className="text-note text-lamp-soft">
           {!measure
             ? "drag a head to move a column"
             : measure.better

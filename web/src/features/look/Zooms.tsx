@@ -34,7 +34,7 @@ export function Zooms({ trial, shown }: { trial: Trial; shown: Choice[] }) {
           >
             <p
               data-caption={`${choice.plate}  ${choice.name}, ${name}`}
-              className="flex h-8 shrink-0 items-center gap-2 bg-room px-2 text-[13px]"
+              className="flex h-8 shrink-0 items-center gap-2 bg-room px-2 text-note"
             >
               <LetterPlate letter={choice.plate} neutral />
               <span className="truncate font-semibold">{choice.name}</span>

@@ -17,12 +17,12 @@ function Standing({ verdict }: { verdict: Verdict }) {
       <div>
         <p className="text-lg font-semibold">{verdict.pick_name}</p>
         {verdict.pick_words !== verdict.pick_name && (
-          <p className="text-[14px] text-soft">{verdict.pick_words}</p>
+          <p className="text-small text-soft">{verdict.pick_words}</p>
         )}
         <p className="mt-1 line-clamp-4 whitespace-pre-line">{verdict.reasons}</p>
-        <p className="mt-1 text-[14px] text-soft">{verdict.pick_figures.join(", ")}</p>
+        <p className="mt-1 text-small text-soft">{verdict.pick_figures.join(", ")}</p>
       </div>
-      <dl className="grid h-fit grid-cols-[auto_1fr] gap-x-3 gap-y-1 text-[14px]">
+      <dl className="grid h-fit grid-cols-[auto_1fr] gap-x-3 gap-y-1 text-small">
         <dt className="text-soft">Cost</dt>
         <dd>{verdict.pick_seconds != null ? `${seconds(verdict.pick_seconds)} a frame` : "–"}</dd>
         <dt className="text-soft">Quick fallback</dt>

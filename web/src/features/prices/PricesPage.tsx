@@ -48,7 +48,7 @@ function Row({ name, price, change, remove }: RowProps) {
       </div>
       <div className="flex flex-wrap items-end gap-4">
         <label className="flex flex-col">
-          <span className="text-[13px] text-soft">Unit</span>
+          <span className="text-note text-soft">Unit</span>
           <select
             value={price.unit}
             onChange={(event) => change({ unit: event.target.value as Price["unit"] })}
@@ -109,7 +109,7 @@ function Book({ shown }: { shown: PriceBookShown }) {
       )}
       <div className="mb-5 flex flex-wrap items-end gap-6">
         <label className="flex flex-col">
-          <span className="text-[13px] text-soft">Currency</span>
+          <span className="text-note text-soft">Currency</span>
           <input
             value={draft.currency}
             maxLength={12}

@@ -40,7 +40,7 @@ export function Beside({
               : "Nothing that these charts show tells them apart."}
           </p>
           <div className="grid gap-8 xl:grid-cols-[22rem_1fr]">
-            <table className="h-fit text-[14px]">
+            <table className="h-fit text-small">
               <thead>
                 <tr>
                   <td />

@@ -43,7 +43,7 @@ export function Curves({ title, lines, across, up, small = false }: Props) {
   const [start, end] = [x(across.from), x(across.to)];
   return (
     <figure className={small ? "" : "min-w-0"}>
-      {!small && <figcaption className="text-[14px] font-medium">{title}</figcaption>}
+      {!small && <figcaption className="text-small font-medium">{title}</figcaption>}
       <svg
         viewBox={`0 0 ${width} ${height}`}
         width={small ? width : undefined}
@@ -98,7 +98,7 @@ export function Curves({ title, lines, across, up, small = false }: Props) {
         ))}
       </svg>
       {!small && lines.length > 1 && (
-        <p className="flex flex-wrap gap-x-4 text-[13px] text-soft" aria-hidden>
+        <p className="flex flex-wrap gap-x-4 text-note text-soft" aria-hidden>
           {lines.map(({ name, dashed }) => (
             <span key={name} className="flex items-center gap-1.5">
               <svg width={26} height={8} aria-hidden>

@@ -60,7 +60,7 @@ function Shown({ src, alt, children }: { src: string; alt: string; children: Rea
       <div className="w-fit max-w-full bg-surround p-2">
         <img src={src} alt={alt} className="max-w-full [image-rendering:pixelated]" />
       </div>
-      <figcaption className="text-[13px] text-soft">{children}</figcaption>
+      <figcaption className="text-note text-soft">{children}</figcaption>
     </figure>
   );
 }

@@ -8,9 +8,9 @@ import { ModelFacts } from "./Models";
 
 function Settings({ method }: { method: Method }) {
   const fields = fieldsOf(method);
-  if (fields.length === 0) return <p className="text-[14px] text-soft">No settings.</p>;
+  if (fields.length === 0) return <p className="text-small text-soft">No settings.</p>;
   return (
-    <ul className="max-w-prose space-y-0.5 text-[14px]">
+    <ul className="max-w-prose space-y-0.5 text-small">
       {fields.map((field) => (
         <li key={field.key}>
           <span className="font-medium first-letter:uppercase">{field.name}</span>{" "}
@@ -69,7 +69,7 @@ export function MethodRow({ method, versions, nameOf, isChosen, toggle }: Props)
         <div className="flex flex-wrap items-center gap-x-6 gap-y-2">
           <div className="w-72 min-w-0 grow">
             <h3 className="font-semibold">{method.name}</h3>
-            <p className="text-[14px] text-soft">{method.summary}</p>
+            <p className="text-small text-soft">{method.summary}</p>
           </div>
           <State method={method} one={now} />
           <div className="flex gap-2">
@@ -86,7 +86,7 @@ export function MethodRow({ method, versions, nameOf, isChosen, toggle }: Props)
           <div className="flex flex-wrap items-start justify-between gap-6">
             <div className="min-w-0 flex-1">
               <Settings method={method} />
-              <p className="mt-2 text-[14px] text-soft">
+              <p className="mt-2 text-small text-soft">
                 {method.reference}. Version {method.version}, {method.limits}.
               </p>
               {method.card && <ModelFacts card={method.card} />}
@@ -100,7 +100,7 @@ export function MethodRow({ method, versions, nameOf, isChosen, toggle }: Props)
           </div>
           {now?.found && (
             <div className="mt-4">
-              <p className="mb-3 text-[14px] text-soft">{measuredHow(now.found)}.</p>
+              <p className="mb-3 text-small text-soft">{measuredHow(now.found)}.</p>
               <Plots named={[{ name: nameOf(now), found: now.found }]} />
               <Plates named={[{ name: nameOf(now), one: now }]} />
             </div>

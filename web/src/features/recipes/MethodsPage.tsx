@@ -101,7 +101,7 @@ export function MethodsPage() {
           onChange={(event) => asked.setSearch(event.target.value)}
           className={`${FIELD} w-80`}
         />
-        <p className="text-[14px] text-soft" aria-live="polite">
+        <p className="text-small text-soft" aria-live="polite">
           {shown.length} of {all.length}.{" "}
           {first && !second ? `${nameOf(first)} beside which other? Choose one below.` : ""}
         </p>

@@ -24,7 +24,7 @@ function Row({ model }: { model: Model }) {
   return (
     <li className="flex flex-wrap items-center gap-x-4 border-b border-line py-1" data-testid="model">
       <span className="font-medium">{model.name}</span>
-      <span className="text-[14px] text-soft">
+      <span className="text-small text-soft">
         {bytes(model.file_bytes)}
         {model.state === "ready" ? ", ready: it is a method below" : `, ${STATE[model.state]}`}
       </span>
@@ -74,7 +74,7 @@ function Held({ card }: { card: Card }) {
   const rivals = Object.keys(card.figures?.[0]?.beside ?? {});
   if (!card.figures?.length) return null;
   return (
-    <table className="mt-2 text-[14px]">
+    <table className="mt-2 text-small">
       <caption className="text-left text-soft">
         Luma PSNR in dB on four photographs it has not seen, beside plain methods on the same input
       </caption>
@@ -128,7 +128,7 @@ function facts(card: Card): string {
 /** What is known of a model: how it is fed, how it came about, what it reached on pictures it had not seen. */
 export function ModelFacts({ card }: { card: Card }) {
   return (
-    <details className="mt-1 text-[14px]">
+    <details className="mt-1 text-small">
       <summary className="cursor-pointer text-accent-deep">Model card</summary>
       <div className="mt-1 max-w-prose space-y-1">
         <p>{facts(card)}.</p>

@@ -55,7 +55,7 @@ function Setting(props: FieldProps) {
     <div className="grid grid-cols-[6rem_8rem_1fr] items-center gap-3">
       <span className={changed ? "font-semibold" : ""}>{field.name}</span>
       <Entry {...props} />
-      <span className="text-[13px] text-soft">
+      <span className="text-note text-soft">
         {field.help} {rangeOf(field) && `${rangeOf(field)}.`}
         {changed && !fixed && (
           <button type="button" className="ml-2 text-accent-deep underline" onClick={() => change(undefined)}>
@@ -93,7 +93,7 @@ export function PassForm({ pass, number, last, method, fixed, change, move, remo
         <span className="font-display text-lg font-semibold">
           {number}. {method.name}
         </span>
-        <span className="text-[14px] text-soft">{method.summary}</span>
+        <span className="text-small text-soft">{method.summary}</span>
         {!fixed && (
           <span className="ml-auto flex">
             <Button

@@ -113,7 +113,7 @@ function Over({ blend, recipes, fixed, change }: OverProps) {
             }
             className="w-20 rounded-sm border border-line bg-paper px-2 py-1 disabled:opacity-70"
           />
-          <span className="text-[13px] text-soft">% opacity; both start from the same input.</span>
+          <span className="text-note text-soft">% opacity; both start from the same input.</span>
         </label>
       )}
     </div>
@@ -142,7 +142,7 @@ function OverSize({ value, fixed, change }: { value: number; fixed: boolean; cha
         </select>
       </label>
       {value > 1 && (
-        <span className="text-[13px] text-soft">
+        <span className="text-note text-soft">
           {Number((value * value).toFixed(2))} times the pixels; brought down by Lanczos at the end.
         </span>
       )}

@@ -28,7 +28,7 @@ function List({
             className="w-full border-l-4 border-transparent bg-sheet px-3 py-2 text-left hover:bg-wash aria-[current=true]:border-accent"
           >
             <span className="block font-medium">{recipe.name}</span>
-            <span className="block truncate text-[13px] text-soft" title={recipe.words}>
+            <span className="block truncate text-note text-soft" title={recipe.words}>
               {recipe.words}
             </span>
           </button>

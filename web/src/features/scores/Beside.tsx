@@ -98,7 +98,7 @@ export function Beside({ trial }: { trial: Trial }) {
         ))}
       </div>
       <div className="grid gap-8 lg:grid-cols-2">
-        <table className="h-fit text-[14px]" data-testid="two-settings">
+        <table className="h-fit text-small" data-testid="two-settings">
           <thead>
             <tr>
               <th scope="col" className="text-left font-medium">
@@ -130,7 +130,7 @@ export function Beside({ trial }: { trial: Trial }) {
             )}
           </tbody>
         </table>
-        <table className="h-fit text-[14px]" data-testid="two-figures">
+        <table className="h-fit text-small" data-testid="two-figures">
           <thead>
             <tr>
               <th scope="col" className="text-left font-medium">

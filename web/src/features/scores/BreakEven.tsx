@@ -33,7 +33,7 @@ export function BreakEven({ trial }: { trial: Trial }) {
                 />
                 <span className="absolute -inset-y-1 border-l-2 border-ink" style={{ left: width(1) }} />
               </span>
-              <span className="text-[14px]">
+              <span className="text-small">
                 {seconds(taken)}
                 {stated && " stated"}: {percent(share)} of the native time
                 {used != null && used < 1 && `, ${percent(used)} of what is left`}
@@ -42,7 +42,7 @@ export function BreakEven({ trial }: { trial: Trial }) {
             </li>
           ))}
       </ul>
-      <p className="mt-1 text-[13px] text-soft">
+      <p className="mt-1 text-note text-soft">
         Grey: making it small{found.transfer > 0 && " and moving it about"}. Dark: enlarging. The line is the
         native way.
       </p>

@@ -56,7 +56,7 @@ export function Costs({ trial }: { trial: Trial }) {
       <JobFields key={`${cost.job.frames} ${cost.job.a_year}`} trial={trial} />
       <table>
         <thead>
-          <tr className="text-[14px] text-soft">
+          <tr className="text-small text-soft">
             <td />
             <th scope="col" className={`${CELL} font-normal`}>
               processing
@@ -86,8 +86,8 @@ export function Costs({ trial }: { trial: Trial }) {
             <tr key={letter} className="border-t border-line">
               <th scope="row" className="flex items-center gap-2 py-0.5 text-left font-normal">
                 <LetterPlate letter={letter} /> {names.get(letter)}
-                {stated && <span className="text-[13px] text-soft">stated, not measured</span>}
-                {note && <span className="text-[13px] text-accent-deep">{note}</span>}
+                {stated && <span className="text-note text-soft">stated, not measured</span>}
+                {note && <span className="text-note text-accent-deep">{note}</span>}
               </th>
               <td className={CELL}>{one.seconds === null ? "–" : seconds(one.seconds)}</td>
               {cost.priced && (
@@ -107,7 +107,7 @@ export function Costs({ trial }: { trial: Trial }) {
           ))}
         </tbody>
       </table>
-      <p className="mt-1 text-[14px] text-soft">
+      <p className="mt-1 text-small text-soft">
         {cost.priced
           ? `In ${cost.currency}, by the `
           : "Nothing of it has a price yet: say what an hour of the machine, methods and tools cost in the "}

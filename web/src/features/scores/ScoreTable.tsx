@@ -33,7 +33,7 @@ function Name({ measure }: { measure: Measure }) {
       </PopoverButton>
       <PopoverPanel anchor="bottom start" className={HELP}>
         <p>{measure.meaning}</p>
-        <p className="mt-1 text-[13px] text-soft">
+        <p className="mt-1 text-note text-soft">
           {aim(measure) || "no side is known to be better"}; closer than {measure.tie} {measure.unit} counts
           as a tie. Source: {measure.source}.
         </p>
@@ -73,7 +73,7 @@ function Row({ name, unit, entries, figure, id }: RowProps) {
       <th scope="row" className={FIRST}>
         {name}
       </th>
-      <td className="pr-3 text-[13px] whitespace-nowrap text-soft">{unit}</td>
+      <td className="pr-3 text-note whitespace-nowrap text-soft">{unit}</td>
       {entries.map((entry) => (
         <td
           key={entry.letter}
@@ -94,7 +94,7 @@ function Group({ heading, trial, entries }: { heading: string; trial: Trial; ent
         <th
           scope="rowgroup"
           colSpan={2 + entries.length}
-          className="pt-3 text-left font-display text-[17px] font-semibold"
+          className="pt-3 text-left font-display text-lead font-semibold"
         >
           {heading.charAt(0).toUpperCase() + heading.slice(1)}
         </th>
@@ -108,7 +108,7 @@ function Group({ heading, trial, entries }: { heading: string; trial: Trial; ent
               <th scope="row" className={FIRST}>
                 <Name measure={measure} />
               </th>
-              <td colSpan={1 + entries.length} className="text-[14px] text-soft">
+              <td colSpan={1 + entries.length} className="text-small text-soft">
                 Not measured: {note}.
               </td>
             </tr>
@@ -187,7 +187,7 @@ function Costs({ entries, trial }: { entries: Entry[]; trial: Trial }) {
     <tbody>
       <Row
         id="time"
-        name={<span className="font-display text-[17px] font-semibold">Time for one frame</span>}
+        name={<span className="font-display text-lead font-semibold">Time for one frame</span>}
         unit="median"
         entries={entries}
         figure={({ timing, marks, stated }) =>
@@ -201,7 +201,7 @@ function Costs({ entries, trial }: { entries: Entry[]; trial: Trial }) {
               title="Stated, not measured; it is not ranked with the measured times."
             >
               {seconds(stated.seconds / trial.frames)}
-              <span className="block text-[13px]">stated</span>
+              <span className="block text-note">stated</span>
             </span>
           ) : (
             "–"
@@ -241,7 +241,7 @@ export function ScoreTable({ trial }: { trial: Trial }) {
     <table data-testid="scores">
       <thead className="sticky top-0 z-[1] bg-paper">
         <tr>
-          <td colSpan={2} className="max-w-80 min-w-72 pr-3 text-left align-bottom text-[13px] text-soft">
+          <td colSpan={2} className="max-w-80 min-w-72 pr-3 text-left align-bottom text-note text-soft">
             <span className="rounded-sm bg-ink px-1 text-sheet">filled</span> best,{" "}
             <span className="rounded-sm px-1 ring-1 ring-ink ring-inset">framed</span> cannot be told from it.
             Point at a figure for what is behind it.
@@ -253,12 +253,12 @@ export function ScoreTable({ trial }: { trial: Trial }) {
                 <span className="sr-only">{entry.letter}</span>
               </span>
               <span
-                className={`block truncate text-[13px] font-normal text-soft ${entries.length > 8 ? "max-w-16" : "max-w-24"}`}
+                className={`block truncate text-note font-normal text-soft ${entries.length > 8 ? "max-w-16" : "max-w-24"}`}
               >
                 {entry.control ? "control" : entry.name}
               </span>
               {entry.standing && (
-                <span className="block text-[13px] font-normal" title={entry.standing_reason || undefined}>
+                <span className="block text-note font-normal" title={entry.standing_reason || undefined}>
                   {entry.standing}
                 </span>
               )}

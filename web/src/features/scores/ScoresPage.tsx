@@ -63,7 +63,7 @@ function TakenOn({ trial }: { trial: Trial }) {
   const clipped = done.filter((entry) => (entry.clipped ?? 0) > 0.001);
   if (!machine) return <p className="text-soft">No take is done yet.</p>;
   return (
-    <ul className="space-y-2 text-[14px]">
+    <ul className="space-y-2 text-small">
       <li>
         Times: one frame, {trial.frames > 1 ? `median of ${trial.frames}` : `${trial.plan.repeats} repeats`}{" "}
         on {described(machine)}; {machine.system}. Reading and writing files do not count.

@@ -37,7 +37,7 @@ function Candidates({
               <span className="block truncate font-medium" title={name}>
                 {name}
               </span>
-              <span className="block text-[13px] text-soft first-letter:uppercase">{why}</span>
+              <span className="block text-note text-soft first-letter:uppercase">{why}</span>
             </span>
           </label>
         </li>
@@ -133,14 +133,14 @@ function Foretold({ trial, found }: { trial: Trial; found: Found }) {
       <Link className="underline decoration-line underline-offset-4" to={`/trials/${one.trial_id}/scores`}>
         {one.source_name}
       </Link>
-      <span className="block text-[13px] font-normal text-soft">{state(one)}</span>
+      <span className="block text-note font-normal text-soft">{state(one)}</span>
     </th>
   ));
   return (
     <div className="grid gap-8 lg:grid-cols-2">
       <div className="min-w-0 overflow-x-auto">
         <table data-testid="foretold">
-          <caption className="text-left text-[14px] text-soft">
+          <caption className="text-left text-small text-soft">
             The order they foretell by {measure?.name}
           </caption>
           <thead>
@@ -174,7 +174,7 @@ function Foretold({ trial, found }: { trial: Trial; found: Found }) {
       {alike.length > 0 && (
         <div className="min-w-0 overflow-x-auto">
           <table>
-            <caption className="text-left text-[14px] text-soft">
+            <caption className="text-left text-small text-soft">
               How alike they are: measured of this source and of their inputs
             </caption>
             <thead>

@@ -61,7 +61,7 @@ interface AxisPickProps {
 
 function AxisPick({ name, axes, value, onChange }: AxisPickProps) {
   return (
-    <label className="flex items-center gap-1.5 text-[14px]">
+    <label className="flex items-center gap-1.5 text-small">
       {name}
       <select
         value={value.id}
@@ -117,7 +117,7 @@ export function TradeOffPlot({ trial }: { trial: Trial }) {
         />
       </div>
       {joined.length > 0 && (
-        <p className="mb-2 text-[14px] text-soft">
+        <p className="mb-2 text-small text-soft">
           The line joins the entries that none beats in both: {joined.join(", ")}.
         </p>
       )}

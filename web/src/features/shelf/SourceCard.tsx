@@ -58,7 +58,7 @@ function Figures({ source }: { source: Source }) {
   const { facts, traits } = source;
   if (!facts || !traits) return null;
   return (
-    <dl className="grid grid-cols-3 gap-x-4 gap-y-1.5 text-[14px]">
+    <dl className="grid grid-cols-3 gap-x-4 gap-y-1.5 text-small">
       <Fact name="Size">{pixels(facts)}</Fact>
       <Fact name="Pixels">{megapixels(facts)}</Fact>
       <Fact name="File">{`${facts.file_type}, ${bytes(source.file_bytes)}`}</Fact>
@@ -129,7 +129,7 @@ function ReadAsSelects({ source, how }: { source: Source; how: ReadAs }) {
   const read = useReadOtherwise();
   const look = "rounded-sm border border-line bg-sheet px-1 py-0.5";
   return (
-    <div className="text-[14px]">
+    <div className="text-small">
       <div role="group" aria-label="Colour read as" className="flex flex-wrap items-center gap-2">
         <span className="text-soft">Colour read as</span>
         <select
@@ -229,9 +229,9 @@ function Words({ source, close }: { source: Source; close: () => void }) {
 /** Which trials a source has, and what their verdicts picked. */
 export function TrialsOf({ source }: { source: Source }) {
   const more = source.tried - source.trials.length;
-  if (source.tried === 0) return <p className="text-[14px] text-soft">Not tried yet</p>;
+  if (source.tried === 0) return <p className="text-small text-soft">Not tried yet</p>;
   return (
-    <ul aria-label={`Trials on ${source.name}`} className="text-[14px]">
+    <ul aria-label={`Trials on ${source.name}`} className="text-small">
       {source.trials.map((trial) => (
         <li key={trial.id} className="flex min-w-0 flex-wrap gap-x-2">
           <Link
@@ -281,18 +281,18 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
               </h2>
               <Button
                 tone="quiet"
-                className="!py-0 text-[14px]"
+                className="!py-0 text-small"
                 aria-label={`Edit the name and story of ${source.name}`}
                 onClick={() => write(true)}
               >
                 Edit
               </Button>
-              <Button tone="quiet" className="!py-0 text-[14px]" onClick={() => remove.mutate(source)}>
+              <Button tone="quiet" className="!py-0 text-small" onClick={() => remove.mutate(source)}>
                 Remove
               </Button>
             </div>
             {source.story && (
-              <p className="line-clamp-2 text-[14px] text-soft" title={source.story}>
+              <p className="line-clamp-2 text-small text-soft" title={source.story}>
                 {source.story}
               </p>
             )}
@@ -300,19 +300,19 @@ export function SourceCard({ source, kinds }: { source: Source; kinds: Kind[] })
         )}
         {ready ? <Figures source={source} /> : <Unread source={source} />}
         {source.facts?.refused && (
-          <p role="alert" className="border-l-4 border-accent bg-wash px-3 py-2 text-[14px]">
+          <p role="alert" className="border-l-4 border-accent bg-wash px-3 py-2 text-small">
             {source.facts.refused}
           </p>
         )}
         {source.facts?.notes.map((note) => (
-          <p key={note} className="text-[13px] text-soft">
+          <p key={note} className="text-note text-soft">
             {note}
           </p>
         ))}
         {source.facts?.read_as && <ReadAsSelects source={source} how={source.facts.read_as} />}
         <Trouble error={edit.error ?? remove.error} />
         {source.suggested && (
-          <p className="text-[14px] text-soft">
+          <p className="text-small text-soft">
             Probably{" "}
             <Button
               tone="quiet"

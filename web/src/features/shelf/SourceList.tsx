@@ -71,7 +71,7 @@ function Row({ source, kind }: { source: Source; kind: string | undefined }) {
 /** The Shelf as a table, for many sources. */
 export function SourceList({ sources, kinds }: { sources: Source[]; kinds: Kind[] }) {
   return (
-    <table className="w-full rounded-sm border border-line bg-sheet text-[14px]">
+    <table className="w-full rounded-sm border border-line bg-sheet text-small">
       <thead className="text-left text-soft">
         <tr>
           {HEAD.map(([name, hint]) => (

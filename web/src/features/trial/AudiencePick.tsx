@@ -58,7 +58,7 @@ export function AudiencePick({ setup, target, change }: Props) {
             onChange={(distance) => change({ ...audience, distance })}
           />
           {perDegree && (
-            <span className="pb-1 text-[14px] text-soft" data-testid="sight">
+            <span className="pb-1 text-small text-soft" data-testid="sight">
               {Math.round(perDegree)} pixels a degree,{" "}
               {perDegree > SHARP ? "finer than sharp sight" : "within sharp sight"}
             </span>

@@ -64,7 +64,7 @@ function Amount({ amount, setup, change }: DamageProps & { amount: DamageAmount 
           onChange={(event) => event.target.value && onChange(Number(event.target.value))}
           className="w-20 rounded-sm border border-line bg-sheet px-2 py-0.5"
         />
-        <span className="text-[14px] text-soft">{unit}</span>
+        <span className="text-small text-soft">{unit}</span>
       </label>
     </div>
   );
@@ -123,7 +123,7 @@ function OfClips({ setup, change }: DamageProps) {
 export function Damage({ setup, change, moving }: DamageProps & { moving: boolean }) {
   return (
     <fieldset className="grid gap-y-1 lg:grid-cols-2">
-      <legend className="mb-1 text-[13px] text-soft">Damage, done in this order</legend>
+      <legend className="mb-1 text-note text-soft">Damage, done in this order</legend>
       {moving &&
         OF_CAPTURE.map((amount) => <Amount key={amount.key} amount={amount} setup={setup} change={change} />)}
       {AMOUNTS.map((amount) => (
@@ -159,11 +159,11 @@ export function InputPreview({ source, setup, frame }: { source: Source; setup: 
       <div className="flex gap-2">
         {(["truth", "input"] as const).map((part) => (
           <figure key={part} className="w-72">
-            <figcaption className="text-[13px] text-soft">
+            <figcaption className="text-note text-soft">
               {part === "truth" ? "Truth, a crop" : "Input, at the truth's size"}
             </figcaption>
             <div className="flex aspect-4/3 w-full items-center justify-center bg-well">
-              {!shown.data && !shown.error && <span className="text-[14px] text-ink">being made…</span>}
+              {!shown.data && !shown.error && <span className="text-small text-ink">being made…</span>}
               {shown.data && (
                 <img
                   src={picture(shown.data[part])}
@@ -176,7 +176,7 @@ export function InputPreview({ source, setup, frame }: { source: Source; setup: 
         ))}
         {source.picture_id && (
           <figure className="w-28">
-            <figcaption className="text-[13px] text-soft">Move the crop</figcaption>
+            <figcaption className="text-note text-soft">Move the crop</figcaption>
             <button type="button" className="relative block w-full" onClick={move} aria-label="Move the crop">
               <img src={thumbnail(source.picture_id, frame)} alt="" className="w-full" />
               <span

@@ -27,7 +27,7 @@ function Text({ name, value, onChange, className = "", hint, number = false }: T
   const id = useId();
   return (
     <div className={className}>
-      <label htmlFor={id} className="block text-[13px] text-soft">
+      <label htmlFor={id} className="block text-note text-soft">
         {name}
       </label>
       <input
@@ -57,7 +57,7 @@ function Said({ value, onChange }: { value: Stated; onChange: (value: Stated) =>
   };
   return (
     <fieldset className="grid grid-cols-[2fr_1fr_2fr_1fr_1fr_1fr] gap-x-3 gap-y-2">
-      <legend className="mb-1 text-[14px] text-soft">
+      <legend className="mb-1 text-small text-soft">
         How it was made, as far as you know. It is shown as stated, not as measured.
       </legend>
       <Text name="Tool or service" value={value.tool} onChange={(tool) => set({ tool })} />
@@ -105,7 +105,7 @@ export function Elsewhere({ trial }: { trial: Trial }) {
       onDrop={dropped}
       className={`mt-6 rounded-sm border border-dashed px-5 py-3.5 ${over ? "border-accent bg-wash" : "border-line"}`}
     >
-      <h2 className="text-[17px] font-semibold">Made elsewhere</h2>
+      <h2 className="text-lead font-semibold">Made elsewhere</h2>
       <div className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-2">
         <span className="min-w-80 flex-1 text-soft">
           Run another tool or service on the exact input, then drop its result here, {target.width} ×{" "}

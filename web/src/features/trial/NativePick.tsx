@@ -27,7 +27,7 @@ function Residual({ windows, tall }: { windows: Moved[]; tall: number }) {
           </g>
         ))}
       </svg>
-      <figcaption className="text-[13px] text-soft">
+      <figcaption className="text-note text-soft">
         Where: the longest line is {long.toFixed(2)} px, each points to where the larger version has it.
       </figcaption>
     </figure>
@@ -39,7 +39,7 @@ function Laid({ setup: { alignment: found, gains }, tall }: { setup: NativeSetup
   if (!found) return null;
   const brightness = gains.length ? gains.reduce((sum, { times }) => sum + times, 0) / gains.length : 1;
   return (
-    <ul className="mt-2 space-y-0.5 text-[14px]" data-testid="laid">
+    <ul className="mt-2 space-y-0.5 text-small" data-testid="laid">
       <li>
         It is {found.scale.toFixed(3)} times as large, moved by {hundredths(found.right)} and{" "}
         {hundredths(found.down)} pixels of the source, turned by {hundredths(found.turn)}° (±{" "}
@@ -77,7 +77,7 @@ export function NativePick({ source, setup, change, error, looking }: Props) {
   const facts = source?.facts;
   return (
     <fieldset className="space-y-3">
-      <legend className="mb-1 text-[13px] text-soft">The native version</legend>
+      <legend className="mb-1 text-note text-soft">The native version</legend>
       <label className="block">
         <span className="sr-only">The native version</span>
         <select
@@ -94,12 +94,12 @@ export function NativePick({ source, setup, change, error, looking }: Props) {
           ))}
         </select>
       </label>
-      {looking && <p className="text-[14px] text-soft">Aligning the two</p>}
+      {looking && <p className="text-small text-soft">Aligning the two</p>}
       <Trouble error={error} />
       {!looking && !error && <Laid setup={setup} tall={facts ? facts.height / facts.width : 1} />}
       {setup.native && (
         <>
-          <label className="flex items-center gap-2 text-[14px]">
+          <label className="flex items-center gap-2 text-small">
             <input
               type="checkbox"
               className="size-4 accent-accent"
@@ -113,7 +113,7 @@ export function NativePick({ source, setup, change, error, looking }: Props) {
             role="group"
             aria-label="Time to make a frame"
           >
-            <span className="text-[14px]">To make a frame, if you know:</span>
+            <span className="text-small">To make a frame, if you know:</span>
             <NumberField
               name="native"
               unit="s"

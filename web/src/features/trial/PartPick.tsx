@@ -63,7 +63,7 @@ function Worth({ source, part, change }: Props) {
   const stretches = source.facts?.stretches ?? [];
   if (stretches.length === 0) return null;
   return (
-    <div className="mt-2 flex flex-wrap items-center gap-x-2 gap-y-1 text-[14px]">
+    <div className="mt-2 flex flex-wrap items-center gap-x-2 gap-y-1 text-small">
       <span className="text-soft">Worth trying:</span>
       {stretches.map(({ first, frames, reason }) => (
         <button
@@ -127,7 +127,7 @@ export function PartPick({ source, part, change }: Props) {
   );
   return (
     <fieldset>
-      <legend className="mb-1 text-[13px] text-soft">Part that is tried</legend>
+      <legend className="mb-1 text-note text-soft">Part that is tried</legend>
       <div className="relative mb-2 flex h-16 overflow-hidden bg-surround">
         {facts.strip.map((frame) => (
           <img
@@ -159,12 +159,12 @@ export function PartPick({ source, part, change }: Props) {
         <div className="min-w-80 flex-1">
           {slider("In", part.first, setIn)}
           {slider("Out", last, setOut)}
-          <p className="mt-1 text-[14px] text-soft">
+          <p className="mt-1 text-small text-soft">
             {part.frames} of {count} frames, {lasting(part.frames, rate)} at {frameRate(rate)} frames/s
             {part.frames === LONGEST && `; a trial takes up to ${LONGEST} frames`}
           </p>
           {cuts.length > 0 && (
-            <p className="text-[14px] font-semibold">
+            <p className="text-small font-semibold">
               It spans {cuts.length === 1 ? "a cut" : `${cuts.length} cuts`}, at frame {cuts.join(", ")}: what
               is measured over it mixes shots.
             </p>

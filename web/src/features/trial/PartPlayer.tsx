@@ -89,13 +89,13 @@ export function PartPlayer({ source, part, at, show, setIn, setOut }: Props) {
           aria-hidden
           className="max-h-48 w-full bg-surround object-contain"
         />
-        <span className="absolute right-1 bottom-1 rounded-sm bg-room-deep px-1 text-[12px] text-lamp tabular-nums">
+        <span className="absolute right-1 bottom-1 rounded-sm bg-room-deep px-1 text-fine text-lamp tabular-nums">
           {playing && !ready
             ? `loading, ${loop.length - missing.length} of ${loop.length}`
             : timecode(at, rate)}
         </span>
       </div>
-      <div className="flex items-center justify-between text-[14px]">
+      <div className="flex items-center justify-between text-small">
         <Button tone="quiet" className="!py-0" aria-label="Frame before" onClick={() => step(-1)}>
           ‹
         </Button>

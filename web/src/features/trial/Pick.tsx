@@ -13,7 +13,7 @@ interface PickProps<T> {
 export function Pick<T extends string | number>({ name, options, value, onChange }: PickProps<T>) {
   return (
     <fieldset>
-      <legend className="mb-1 text-[13px] text-soft">{name}</legend>
+      <legend className="mb-1 text-note text-soft">{name}</legend>
       <div className="flex flex-wrap gap-x-4 gap-y-1">
         {options.map(([option, words]) => (
           <label key={option} className="flex items-center gap-1.5">

@@ -39,7 +39,7 @@ function Findings({ entry }: { entry: Entry }) {
   if (entry.findings.length === 0) return null;
   return (
     <ul
-      className="col-span-full col-start-2 space-y-0.5 pb-1 text-[14px]"
+      className="col-span-full col-start-2 space-y-0.5 pb-1 text-small"
       data-testid={`found-${entry.letter}`}
     >
       {entry.findings.map(({ words, grave }) => (
@@ -66,8 +66,8 @@ function Row({ trial, entry }: { trial: Trial; entry: Entry }) {
       <LetterPlate letter={entry.letter} />
       <span>
         <span className="font-medium">{entry.name}</span>
-        {entry.control && <span className="ml-2 rounded-sm bg-well px-1.5 text-[13px]">control</span>}
-        {entry.words !== entry.name && <span className="block text-[13px] text-soft">{entry.words}</span>}
+        {entry.control && <span className="ml-2 rounded-sm bg-well px-1.5 text-note">control</span>}
+        {entry.words !== entry.name && <span className="block text-note text-soft">{entry.words}</span>}
       </span>
       <State entry={entry} />
       {live && (

@@ -44,7 +44,7 @@ function Row({ errand, cancel, again }: { errand: Errand; cancel: () => void; ag
           <Bar share={progress} label={`${name}, processing`} />
         </span>
       )}
-      <span className="text-[14px] text-soft">
+      <span className="text-small text-soft">
         {[fee === null ? `about ${money(forecast)} ${currency}` : `${money(fee)} ${currency}`, took(errand)]
           .filter(Boolean)
           .join("; ")}
@@ -83,7 +83,7 @@ function Budget({
     if (value !== budget && (value === null || value >= 0)) keep(value);
   };
   return (
-    <label className="flex items-center gap-2 text-[14px]">
+    <label className="flex items-center gap-2 text-small">
       Budget of this trial
       <input
         type="number"
@@ -151,7 +151,7 @@ export function Services({ trial }: { trial: Trial }) {
                 <span className="text-soft">{offer.refused}</span>
               ) : (
                 <>
-                  <span className="text-[14px] text-soft">{promise(offer)}</span>
+                  <span className="text-small text-soft">{promise(offer)}</span>
                   <Button disabled={act.isPending} onClick={() => act.mutate({ send: offer.connector })}>
                     Send it for {money(offer.fee)} {offer.currency}
                   </Button>

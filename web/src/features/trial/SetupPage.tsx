@@ -42,7 +42,7 @@ function SourcePick({ value, onChange }: { value: string | null; onChange: (id: 
         {chosen && <Scrubbed source={chosen} className="max-h-24" />}
       </span>
       <label className="grow">
-        <span className="mb-1 block text-[13px] text-soft">Source</span>
+        <span className="mb-1 block text-note text-soft">Source</span>
         <select
           value={value ?? ""}
           onChange={(event) => onChange(event.target.value)}
@@ -59,7 +59,7 @@ function SourcePick({ value, onChange }: { value: string | null; onChange: (id: 
           ))}
         </select>
         {chosen?.facts && (
-          <span className="mt-1 block text-[14px] text-soft">
+          <span className="mt-1 block text-small text-soft">
             {pixels(chosen.facts)}, {chosen.facts.bit_depth} bit
             {chosen.traits && `, noise ${noise(chosen.traits)}`}
           </span>
@@ -85,7 +85,7 @@ function RecipeList({ recipes, suggested, chosen, plan, frames, has_truth, toggl
   const outlook = new Map(plan?.forecasts.map((forecast) => [forecast.recipe_id, forecast]));
   return (
     <fieldset>
-      <legend className="mb-1 flex items-baseline gap-4 text-[13px] text-soft">
+      <legend className="mb-1 flex items-baseline gap-4 text-note text-soft">
         Recipes that compete
         <Button tone="quiet" className="!py-0" onClick={() => reset(false)}>
           Suggested ones
@@ -109,16 +109,16 @@ function RecipeList({ recipes, suggested, chosen, plan, frames, has_truth, toggl
                 <span>
                   <span className="font-medium">{recipe.name}</span>
                   {recipe.words !== recipe.name && (
-                    <span className="block text-[14px] text-soft">{recipe.words}</span>
+                    <span className="block text-small text-soft">{recipe.words}</span>
                   )}
-                  {known?.way && <span className="block text-[14px] text-soft">{known.way}.</span>}
+                  {known?.way && <span className="block text-small text-soft">{known.way}.</span>}
                   {suggested.has(recipe.id) && (
-                    <span className="block text-[14px] text-accent-deep">
+                    <span className="block text-small text-accent-deep">
                       Worth trying: {suggested.get(recipe.id)}.
                     </span>
                   )}
                 </span>
-                <span className="text-right text-[14px] text-soft">
+                <span className="text-right text-small text-soft">
                   {known?.seconds != null
                     ? `about ${seconds(known.seconds)}, from ${known.basis}${known.count && known.count > 1 ? ` (${known.count})` : ""}`
                     : chosen.includes(recipe.id) && "timing a crop"}
@@ -134,7 +134,7 @@ function RecipeList({ recipes, suggested, chosen, plan, frames, has_truth, toggl
           );
         })}
       </ul>
-      <p className="mt-2 text-[14px] text-soft">
+      <p className="mt-2 text-small text-soft">
         {has_truth
           ? "Two controls enter by themselves: nearest neighbour, and the truth through the same write and read."
           : "One control enters by itself: nearest neighbour, the input as it is."}
@@ -410,7 +410,7 @@ export function SetupPage() {
             />
           )}
           <label className="block">
-            <span className="mb-1 block text-[13px] text-soft">Name of the trial (optional)</span>
+            <span className="mb-1 block text-note text-soft">Name of the trial (optional)</span>
             <input
               value={name}
               maxLength={120}

@@ -33,7 +33,7 @@ function Steps({ trial }: { trial: Trial }) {
       </h1>
       {trial.stands_in_for && (
         <Link
-          className="shrink-0 text-[14px] text-accent-deep underline underline-offset-4"
+          className="shrink-0 text-small text-accent-deep underline underline-offset-4"
           to={`/trials/${trial.stands_in_for}/scores`}
         >
           It stands in for another
@@ -48,7 +48,7 @@ function Steps({ trial }: { trial: Trial }) {
               `border-b-2 px-3 py-2 ${isActive ? "border-accent font-semibold" : "border-transparent text-soft hover:text-ink"}`
             }
           >
-            {name} {notes[step] && <span className="text-[13px] text-soft">{notes[step]}</span>}
+            {name} {notes[step] && <span className="text-note text-soft">{notes[step]}</span>}
           </NavLink>
         ))}
       </nav>

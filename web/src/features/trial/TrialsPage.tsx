@@ -31,7 +31,7 @@ function Row({ trial }: { trial: TrialItem }) {
         </span>
         <span>
           {progress(trial)}
-          <span className="block text-[13px] text-soft">{day(trial.created_at)}</span>
+          <span className="block text-note text-soft">{day(trial.created_at)}</span>
         </span>
         <span>{trial.pick ? `Pick: ${trial.pick}` : <span className="text-soft">no verdict yet</span>}</span>
       </Link>

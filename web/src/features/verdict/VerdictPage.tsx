@@ -70,7 +70,7 @@ function Choice({ trial, name, entries, remarks, value, none = false, onChange }
             <LetterPlate letter={entry.letter} />
             <span className="min-w-0">
               <span className="block truncate font-medium">{entry.name}</span>
-              <span className="block text-[13px] text-soft">{evidence(trial, entry, remarks)}</span>
+              <span className="block text-note text-soft">{evidence(trial, entry, remarks)}</span>
             </span>
           </label>
         ))}
@@ -109,7 +109,7 @@ function History({ trial }: { trial: Trial }) {
             </span>
             {verdict.fallback && ` , quick fallback ${verdict.fallback} ${verdict.fallback_name}`}, for{" "}
             {kinds.get(verdict.kind)?.toLowerCase()}
-            <span className="float-right text-[13px]">
+            <span className="float-right text-note">
               {index === 0 ? "in force since" : "replaced, from"} {day(verdict.created_at)}
             </span>
             <p className="mt-0.5 whitespace-pre-line">{verdict.reasons}</p>
@@ -188,14 +188,14 @@ export function VerdictPage({ trial }: { trial: Trial }) {
             {last ? "Replace the verdict" : "Write the verdict"}
           </Button>
           {pick && trial.beaten[pick] && (
-            <p className="border-l-4 border-accent pl-2 text-[14px]" data-testid="beaten">
+            <p className="border-l-4 border-accent pl-2 text-small" data-testid="beaten">
               {trial.beaten[pick].join(" and ")} {trial.beaten[pick].length > 1 ? "are" : "is"} no worse than{" "}
               {pick} in any figure, better in some, and no slower.
             </p>
           )}
-          {missing.length > 0 && <p className="text-[14px] text-soft">Still needed: {missing.join(", ")}.</p>}
+          {missing.length > 0 && <p className="text-small text-soft">Still needed: {missing.join(", ")}.</p>}
           {unsaved && missing.length === 0 && (
-            <p className="text-[14px] text-soft">Not written yet; it is kept as a draft in this browser.</p>
+            <p className="text-small text-soft">Not written yet; it is kept as a draft in this browser.</p>
           )}
           {write.isSuccess && !unsaved && (
             <p role="status">
