@@ -5,11 +5,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Playwright, expect
 
 from mistline.store.settings import ROOT
 from tests.conftest import as_png
-from tests.harness import Running
+from tests.harness import PATIENCE, Running
 
 AXE = Path(ROOT, "web/node_modules/axe-core/axe.min.js")
 RUN = """async () => (await axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] })).violations
@@ -46,6 +46,26 @@ def faults(page: Page) -> list[str]:
     page.evaluate(AXE.read_text())
     found: list[str] = page.evaluate(RUN)
     return found
+
+
+def test_text_of_twice_the_size_fits_across(playwright: Playwright, app: Running, trial: dict) -> None:
+    """WCAG 2.1, 1.4.4: the browser's own text size is doubled; no page scrolls sideways, and titles are seen."""
+    browser = playwright.chromium.launch(
+        executable_path="/usr/bin/chromium", args=["--blink-settings=defaultFontSize=32"]
+    )
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=app.address)
+    wide = {}
+    for path in [*PAGES, *(f"/trials/{{id}}/{step}" for step in [*STEPS, "look"])]:
+        page.goto(path.format(source=trial["source_id"], id=trial["id"]))
+        heading = page.get_by_role("heading").first
+        expect(heading).to_be_visible(timeout=1000 * PATIENCE)
+        assert heading.evaluate("element => parseFloat(getComputedStyle(element).fontSize)") >= 32
+        wide[path] = page.evaluate(
+            "Math.max(...['html', 'main'].map(name => { const { scrollWidth, clientWidth } = "
+            "document.querySelector(name); return scrollWidth - clientWidth; }))"
+        )
+    browser.close()
+    assert {path: by for path, by in wide.items() if by > 0} == {}
 
 
 def test_no_page_has_a_serious_fault(page: Page, trial: dict) -> None:

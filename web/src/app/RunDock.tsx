@@ -38,19 +38,19 @@ function Summary({ queue }: { queue: Queue }) {
     <>
       {running ? (
         <>
-          <span className="max-w-[26rem] truncate">
+          <span className="max-w-[26rem] min-w-0 truncate">
             {running.letter} {running.entry_name}, {running.stage}
           </span>
           <span className="w-40">
             <Bar share={running.progress} label="Progress of the running take" />
           </span>
-          <span>{percent(running.progress)}</span>
+          <span className="whitespace-nowrap">{percent(running.progress)}</span>
         </>
       ) : (
         <span>Starting</span>
       )}
-      <span className="text-soft">{waiting} waiting</span>
-      <span className="text-soft">
+      <span className="whitespace-nowrap text-soft">{waiting} waiting</span>
+      <span className="whitespace-nowrap text-soft">
         {queue.seconds_left === null
           ? "time left not known yet"
           : `about ${seconds(queue.seconds_left)} left`}

@@ -5,7 +5,11 @@ export function LetterPlate({ letter, neutral = false }: { letter: string; neutr
   const ink = neutral ? "var(--color-lamp)" : "var(--color-ink)";
   const wide = letter.length > 1;
   return (
-    <svg width={wide ? 44 : 24} height={24} aria-hidden="true" className="shrink-0">
+    <svg
+      viewBox={`0 0 ${wide ? 44 : 24} 24`}
+      aria-hidden="true"
+      className={`h-6 shrink-0 ${wide ? "w-11" : "w-6"}`}
+    >
       <rect
         x={1.5}
         y={1.5}

@@ -331,7 +331,7 @@ export function SetupPage() {
   return (
     <Page title="Set up a trial">
       <div className="grid gap-8 lg:grid-cols-[1fr_21rem]">
-        <div className="space-y-5">
+        <div className="min-w-0 space-y-5">
           <SourcePick
             value={source}
             onChange={(id) => setParams({ source: id, ...toAddress(setup) }, { replace: true })}
