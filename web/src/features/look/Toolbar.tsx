@@ -102,7 +102,7 @@ export function Toolbar(props: Props) {
             value={fault ?? ""}
             title="Key Y"
             onChange={(event) => change({ map: event.target.value })}
-            className={`${FIELD} w-32`}
+            className={`${FIELD} w-28`}
           >
             <option value="">none</option>
             {maps.map(({ id, name }) => (
