@@ -28,7 +28,7 @@ def get_errands(trial_id: UUID) -> schemas.Errands:
         offers=[
             schemas.Offer(
                 connector=one.connector.id, name=one.connector.name, fee=one.fee, currency=one.connector.fee.currency,
-                seconds=one.seconds, refused=one.refused,
+                refused=one.refused, takes=schemas.ErrandTakes(**vars(one.takes)) if one.takes else None,
             )
             for one in found
         ],

@@ -92,7 +92,7 @@ def set_budget(connection: Connection, trial_id: str, budget: float | None) -> N
 
 def known_times(connection: Connection, connector: str) -> list[Row]:
     """What the newest errands to a service took."""
-    return [row["times"] for row in connection.execute(SQL["known_times"], {"connector": connector})]
+    return connection.execute(SQL["known_times"], {"connector": connector}).fetchall()
 
 
 def adrift(connection: Connection) -> list[str]:

@@ -5,13 +5,13 @@ import time
 from dataclasses import asdict, dataclass
 from fractions import Fraction
 from pathlib import Path
-from statistics import median
 
 from procrastinate import Blueprint
 
 from mistline.core.frame import Size
 from mistline.core.methods.recipe import digest
 from mistline.core.setup import AnySetup, Plan, read_setup
+from mistline.core.timing.errand import Errand, foretold
 from mistline.errors import Conflict, OutOfLimits
 from mistline.store import errands, trials
 from mistline.store.database import Connection, Row, connect
@@ -38,14 +38,14 @@ HEARD_AGAIN = 2.0  # seconds, until it is asked whether somebody cancelled it, t
 
 @dataclass(frozen=True)
 class Offer:
-    """What a service would do for a trial: its fee, and the seconds that earlier errands took (None before the first).
+    """What a service would do for a trial: its fee, and what it will take by earlier errands (None before the first).
 
     `refused` says why it cannot.
     """
 
     connector: Connector
     fee: float
-    seconds: float | None
+    takes: Errand | None
     refused: str
 
 
@@ -72,11 +72,19 @@ def offers(trial_id: str) -> list[Offer]:
 
 
 def _offer(connection: Connection, connector: Connector, trial: Row) -> Offer:
-    took = [sum(filter(None, times.values())) for times in errands.known_times(connection, connector.id)]
+    earlier = [_ran(row) for row in errands.known_times(connection, connector.id)]
     _, sizes = _sizes(trial)
     rate = trial["facts"].get("rate")
     fee = connector.fee.of(sizes.target.megapixels, trial["frames"], float(Fraction(rate)) if rate else None)
-    return Offer(connector, fee, median(took) if took else None, _refusal(connector, trial))
+    takes = foretold(earlier, sizes.target.megapixels * trial["frames"])
+    return Offer(connector, fee, takes, _refusal(connector, trial))
+
+
+def _ran(row: Row) -> Errand:
+    sent, wait, process, fetched = (
+        row["times"][name] or 0.0 for name in ("uploading", "queued", "processing", "downloading")
+    )
+    return Errand(row["megapixels"], sent + fetched, wait, process)
 
 
 def send(trial_id: str, connector_id: str) -> str:
@@ -109,7 +117,8 @@ def send(trial_id: str, connector_id: str) -> str:
         row = errands.add(
             connection,
             {"trial_id": trial_id, "connector": connector.id, "name": connector.name, "key": key, "forecast": fee,
-             "currency": connector.fee.currency},
+             "currency": connector.fee.currency,
+             "megapixels": _sizes(trial)[1].target.megapixels * trial["frames"]},
         )  # fmt: skip
     _queue(str(row["id"]))
     return str(row["id"])

@@ -65,7 +65,10 @@ def test_a_result_comes_back_as_an_entry_with_its_fee_and_times(
     assert entry["scores"]["ssim"]["value"] > 0.8 and not any(finding["grave"] for finding in entry["findings"])
     again = app.http.post(f"/api/trials/{made['id']}/errands", json={"connector": "linnet"})
     assert again.status_code == 409 and len(linnet[1].charged) == 1
-    assert errands(app, made)["offers"][0]["seconds"] is not None
+    takes = errands(app, made)["offers"][0]["takes"]
+    times = done["times"]
+    assert takes["transfer"] == pytest.approx(times["uploading"] + times["downloading"], rel=1e-3)
+    assert takes["wait"] == pytest.approx(times["queued"], rel=1e-3, abs=1e-6)
 
 
 def test_a_budget_holds(app: Running, linnet: tuple[Connector, State]) -> None:

@@ -6,7 +6,15 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-__all__ = ["Budget", "Errand", "ErrandRequest", "Errands", "Offer"]
+__all__ = ["Budget", "Errand", "ErrandRequest", "ErrandTakes", "Errands", "Offer"]
+
+
+class ErrandTakes(BaseModel):
+    """Seconds that an errand will take, by earlier ones to the same service."""
+
+    transfer: float
+    wait: float = Field(description="in the service's queue")
+    process: float
 
 
 class Offer(BaseModel):
@@ -16,9 +24,7 @@ class Offer(BaseModel):
     name: str
     fee: float
     currency: str
-    seconds: float | None = Field(
-        description="what earlier errands took from sending to fetching; none before the first"
-    )
+    takes: ErrandTakes | None = Field(description="none before the first errand to it")
     refused: str = Field(description="why it cannot; empty where it can")
 
 

@@ -6,8 +6,8 @@ select * from errands where id = %(id)s
 
 -- name: add
 -- The row, also where the same was asked for before and came to nothing: with its key it is charged once.
-insert into errands (trial_id, connector, name, key, forecast, currency)
-values (%(trial_id)s, %(connector)s, %(name)s, %(key)s, %(forecast)s, %(currency)s)
+insert into errands (trial_id, connector, name, key, forecast, currency, megapixels)
+values (%(trial_id)s, %(connector)s, %(name)s, %(key)s, %(forecast)s, %(currency)s, %(megapixels)s)
 on conflict (key) do update set state = 'waiting', error = null, progress = 0, created_at = now()
     where errands.state in ('failed', 'cancelled')
 returning *
@@ -50,7 +50,8 @@ update trials set budget = %(budget)s where id = %(id)s and removed_at is null r
 
 -- name: known_times
 -- Of the newest errands to a service that were seen from beginning to end.
-select times from errands where connector = %(connector)s and state = 'done' and times ->> 'uploading' is not null
+select times, megapixels from errands
+where connector = %(connector)s and state = 'done' and times ->> 'uploading' is not null and megapixels is not null
 order by created_at desc limit 9
 
 -- name: adrift

@@ -1926,6 +1926,21 @@ export interface components {
             connector: string;
         };
         /**
+         * ErrandTakes
+         * @description Seconds that an errand will take, by earlier ones to the same service.
+         */
+        ErrandTakes: {
+            /** Process */
+            process: number;
+            /** Transfer */
+            transfer: number;
+            /**
+             * Wait
+             * @description in the service's queue
+             */
+            wait: number;
+        };
+        /**
          * Errands
          * @description Offers of services, errands so far, and what may be spent on them.
          */
@@ -2718,11 +2733,8 @@ export interface components {
              * @description why it cannot; empty where it can
              */
             refused: string;
-            /**
-             * Seconds
-             * @description what earlier errands took from sending to fetching; none before the first
-             */
-            seconds: number | null;
+            /** @description none before the first errand to it */
+            takes: components["schemas"]["ErrandTakes"] | null;
         };
         /**
          * OnMachine

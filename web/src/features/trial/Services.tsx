@@ -101,8 +101,12 @@ function Budget({
   );
 }
 
-const promise = ({ fee, currency, seconds: time }: Offer) =>
-  `${money(fee)} ${currency}, ${time === null ? "nobody knows yet how long" : `about ${seconds(time)}`}`;
+const promise = ({ fee, currency, takes }: Offer) => {
+  const price = `${money(fee)} ${currency}`;
+  if (!takes) return `${price}, nobody knows yet how long`;
+  const { transfer, wait, process } = takes;
+  return `${price}, about ${seconds(transfer + wait + process)}: ${seconds(transfer)} to send and fetch, ${seconds(wait)} in its queue, ${seconds(process)} to process`;
+};
 
 /** Remote services: what each would ask for this trial's input, and what has been sent. */
 export function Services({ trial }: { trial: Trial }) {
