@@ -1,8 +1,9 @@
 """Methods and recipes over HTTP: the catalogue, and chains of passes with names."""
 
+from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Response, UploadFile
+from fastapi import APIRouter, Depends, Query, Response, UploadFile
 
 from mistline.api import schemas
 from mistline.api.download import as_file
@@ -81,6 +82,7 @@ def _item(row: Row) -> schemas.RecipeItem:
         resizes=recipe.resizes,
         reach=recipe.reach,
         shipped=row["position"] < recipes.OWN,
+        version=row["version"],
         **dict(recipe),
     )
 
@@ -100,12 +102,14 @@ def add_recipe(recipe: Recipe) -> schemas.RecipeItem:
         return _item(recipes.add(connection, recipe))
 
 
-@router.put("/recipes/{recipe_id}", status_code=204, operation_id="replaceRecipe")
-def replace_recipe(recipe_id: UUID, recipe: Recipe) -> None:
-    """Change a recipe of one's own."""
+@router.put("/recipes/{recipe_id}", operation_id="replaceRecipe")
+def replace_recipe(
+    recipe_id: UUID, recipe: Recipe, version: Annotated[int | None, Query(ge=1, lt=2**31)] = None
+) -> schemas.RecipeItem:
+    """Change a recipe of one's own; refused where it is no longer of the version named."""
     recipe.words()
     with connect() as connection:
-        recipes.replace(connection, str(recipe_id), recipe)
+        return _item(recipes.replace(connection, str(recipe_id), recipe, version))
 
 
 @router.delete("/recipes/{recipe_id}", status_code=204, operation_id="removeRecipe")

@@ -81,14 +81,28 @@ def own(connection: Connection, recipe_id: str) -> Row:
     return row
 
 
-def replace(connection: Connection, recipe_id: str, recipe: Recipe) -> None:
-    """Change a recipe of one's own; trials that it entered keep what they ran."""
+def replace(connection: Connection, recipe_id: str, recipe: Recipe, version: int | None) -> Row:
+    """Change a recipe of one's own that was read at a version, whatever that was if none is named.
+
+    Trials that it entered keep what they ran.
+
+    Raises
+    ------
+    Conflict
+        If it was changed since, or another one has its name.
+    """
     own(connection, recipe_id)
+    values = {**_values(recipe), "id": recipe_id, "version": version}
     try:
         with connection.transaction():
-            connection.execute(SQL["replace"], {**_values(recipe), "id": recipe_id})
+            row = connection.execute(SQL["replace"], values).fetchone()
     except UniqueViolation:
         raise Conflict(f"There is a recipe named {recipe.name} already; choose another name.") from None
+    if row is None:
+        raise Conflict(
+            f"{recipe.name} was changed elsewhere since it was opened here; duplicate yours to keep both, or reload."
+        )
+    return row
 
 
 def delete(connection: Connection, recipe_id: str) -> None:

@@ -30,7 +30,10 @@ def test_a_recipe_is_added_changed_saved_as_json_and_removed(app: Running) -> No
         **TWO
     )
     changed = {"name": "Crisp print", "passes": [{"method": "back_projection", "settings": {"rounds": 20}}]}
-    assert app.http.put(f"/api/recipes/{key}", json=changed).status_code == 204
+    there = app.http.put(f"/api/recipes/{key}?version=1", json=changed)
+    assert there.status_code == 200 and there.json()["version"] == 2
+    late = app.http.put(f"/api/recipes/{key}?version=1", json=changed)
+    assert late.status_code == 409 and "was changed elsewhere" in late.json()["detail"]
     assert app.http.put(f"/api/recipes/{key}", json={**changed, "name": "Bicubic"}).status_code == 409
     names = [recipe["name"] for recipe in app.http.get("/api/recipes").json()]
     assert names[-1] == "Crisp print" and "Soft print" not in names

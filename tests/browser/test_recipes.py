@@ -72,6 +72,27 @@ def test_a_recipe_is_made_over_size_and_brought_down(page: Page, app: Running) -
     assert words == [("Bicubic", "done"), ("Bicubic, 2x over-size and then down", "done")]
 
 
+def test_a_recipe_that_was_changed_in_another_tab_is_not_overwritten(page: Page) -> None:
+    page.goto("/recipes?from=bilinear")
+    editor = page.get_by_role("region", name="Recipe")
+    editor.get_by_label("Name of the recipe").fill("Shared by two")
+    editor.get_by_role("button", name="Save the recipe").click()
+    expect(page).to_have_url(re.compile("recipe="))
+    other = page.context.new_page()
+    other.goto(page.url)
+    for tab, times in ((page, "2"), (page, "3"), (other, "1.5")):  # one's own changes follow one another
+        shown = tab.get_by_role("region", name="Recipe")
+        shown.get_by_label("Over-size").select_option(times)
+        with tab.expect_response(re.compile("/api/recipes/.*version=")) as answer:
+            shown.get_by_role("button", name="Save the recipe").click()
+        assert answer.value.status == (409 if tab is other else 200)
+    alert = other.get_by_role("region", name="Recipe").get_by_role("alert")
+    expect(alert).to_contain_text("was changed elsewhere since it was opened here")
+    other.reload()
+    expect(other.get_by_role("region", name="Recipe").get_by_label("Over-size")).to_have_value("3")
+    other.close()
+
+
 def test_a_recipe_goes_out_as_json_and_comes_in_again(page: Page, tmp_path: Path) -> None:
     page.goto("/recipes")
     page.get_by_role("button", name=re.compile("Clean, then crisp")).click()

@@ -24,6 +24,7 @@ class RecipeItem(BaseModel):
     resizes: bool
     reach: int = Field(description="frames before and after that it looks at; 0 where it works on each by itself")
     shipped: bool
+    version: int = Field(description="a change names it, so that nothing is overwritten unseen")
 
 
 class MethodShown(BaseModel):

@@ -14,8 +14,10 @@ returning *
 select * from recipes where id = %(id)s
 
 -- name: replace
-update recipes set name = %(name)s, passes = %(passes)s, blend = %(blend)s, over_size = %(over_size)s
-where id = %(id)s
+update recipes set name = %(name)s, passes = %(passes)s, blend = %(blend)s, over_size = %(over_size)s,
+    version = version + 1
+where id = %(id)s and version = coalesce(%(version)s, version)
+returning *
 
 -- name: delete
 delete from recipes where id = %(id)s

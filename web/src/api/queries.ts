@@ -59,11 +59,10 @@ export const useMethods = () =>
 export function useSaveRecipe() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async ({ id, recipe }: { id: string | null; recipe: Recipe }) => {
-      if (id === null) return (await answer(client.POST("/api/recipes", { body: recipe }))).id;
-      const path = { recipe_id: id };
-      await answer(client.PUT("/api/recipes/{recipe_id}", { params: { path }, body: recipe }));
-      return id;
+    mutationFn: ({ id, recipe, version }: { id: string | null; recipe: Recipe; version?: number }) => {
+      if (id === null) return answer(client.POST("/api/recipes", { body: recipe }));
+      const params = { path: { recipe_id: id }, query: { version } };
+      return answer(client.PUT("/api/recipes/{recipe_id}", { params, body: recipe }));
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["recipes"] }),
   });

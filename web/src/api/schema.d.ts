@@ -634,7 +634,7 @@ export interface paths {
         get?: never;
         /**
          * Replace Recipe
-         * @description Change a recipe of one's own.
+         * @description Change a recipe of one's own; refused where it is no longer of the version named.
          */
         put: operations["replaceRecipe"];
         post?: never;
@@ -3337,6 +3337,11 @@ export interface components {
             resizes: boolean;
             /** Shipped */
             shipped: boolean;
+            /**
+             * Version
+             * @description a change names it, so that nothing is overwritten unseen
+             */
+            version: number;
             /** Words */
             words: string;
         };
@@ -5389,7 +5394,9 @@ export interface operations {
     };
     replaceRecipe: {
         parameters: {
-            query?: never;
+            query?: {
+                version?: number | null;
+            };
             header?: never;
             path: {
                 recipe_id: string;
@@ -5403,11 +5410,13 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["RecipeItem"];
+                };
             };
             /** @description What went wrong, in a sentence */
             default: {

@@ -10,6 +10,8 @@ const ORIGINAL = "the original";
 interface Props {
   id: string | null;
   start: Recipe;
+  /** At which it was opened. */
+  version: number | undefined;
   fixed: boolean;
   methods: Method[];
   recipes: RecipeItem[];
@@ -151,9 +153,10 @@ function OverSize({ value, fixed, change }: { value: number; fixed: boolean; cha
 }
 
 /** A recipe: its name and its passes in order. A shipped one can be read and duplicated, not changed. */
-export function RecipeEditor({ id, start, fixed, methods, recipes, onSaved, onDuplicate }: Props) {
+export function RecipeEditor({ id, start, version, fixed, methods, recipes, onSaved, onDuplicate }: Props) {
   const { draft, changed, undo, rename, blendWith, overSize, add, put, remove, move } = useDraft(start);
   const save = useSaveRecipe();
+  const [based, baseOn] = useState(version);
   const drop = useRemoveRecipe();
   const methodOf = (pass: Pass) => methods.find((method) => method.id === pass.method);
   const enlarges = draft.passes.some((pass) => methodOf(pass)?.resizes);
@@ -225,7 +228,12 @@ export function RecipeEditor({ id, start, fixed, methods, recipes, onSaved, onDu
             disabled={
               !draft.name.trim() || draft.passes.length === 0 || save.isPending || (id !== null && !changed)
             }
-            onClick={() => save.mutate({ id, recipe: draft }, { onSuccess: onSaved })}
+            onClick={() =>
+              save.mutate(
+                { id, recipe: draft, version: based },
+                { onSuccess: (saved) => (baseOn(saved.version), onSaved(saved.id)) },
+              )
+            }
           >
             Save the recipe
           </Button>

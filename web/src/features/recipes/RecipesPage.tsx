@@ -47,7 +47,7 @@ function FromFile({ onSaved }: { onSaved: (id: string) => void }) {
     try {
       const recipe = JSON.parse(await file.text()) as Recipe;
       setProblem(null);
-      save.mutate({ id: null, recipe }, { onSuccess: onSaved });
+      save.mutate({ id: null, recipe }, { onSuccess: ({ id }) => onSaved(id) });
     } catch {
       setProblem(new Error(`${file.name} is not a recipe; choose a JSON file that was saved here.`));
     }
@@ -118,6 +118,7 @@ export function RecipesPage() {
             key={blank ? `blank ${blank.turn}` : (chosen?.id ?? from?.id)}
             id={chosen?.id ?? null}
             start={start}
+            version={chosen?.version}
             fixed={chosen?.shipped ?? false}
             methods={methods}
             recipes={items}
