@@ -46,6 +46,23 @@ function Row({ name, pair, better = null, tied = false }: RowProps) {
   );
 }
 
+function Head({ name, pair }: { name: string; pair: Entry[] }) {
+  return (
+    <thead>
+      <tr>
+        <th scope="col" className="text-left font-medium">
+          {name}
+        </th>
+        {pair.map(({ letter }) => (
+          <th key={letter} scope="col" className="pl-4 text-right font-medium">
+            {letter}
+          </th>
+        ))}
+      </tr>
+    </thead>
+  );
+}
+
 /** Two entries beside one another: how each was made, what differs first, and what that does to the figures. */
 export function Beside({ trial }: { trial: Trial }) {
   const [params, setParams] = useSearchParams();
@@ -99,19 +116,7 @@ export function Beside({ trial }: { trial: Trial }) {
       </div>
       <div className="grid gap-8 lg:grid-cols-2">
         <table className="h-fit text-small" data-testid="two-settings">
-          <thead>
-            <tr>
-              <th scope="col" className="text-left font-medium">
-                How they were made
-              </th>
-              <th scope="col" className="pl-4 text-right font-medium">
-                {first.letter}
-              </th>
-              <th scope="col" className="pl-4 text-right font-medium">
-                {second.letter}
-              </th>
-            </tr>
-          </thead>
+          <Head name="How they were made" pair={[first, second]} />
           <tbody>
             {differing.map((each, at) => (
               <Row key={at} name={each.name} pair={[each.first, each.second]} better={null} />
@@ -131,19 +136,7 @@ export function Beside({ trial }: { trial: Trial }) {
           </tbody>
         </table>
         <table className="h-fit text-small" data-testid="two-figures">
-          <thead>
-            <tr>
-              <th scope="col" className="text-left font-medium">
-                What it does to the figures
-              </th>
-              <th scope="col" className="pl-4 text-right font-medium">
-                {first.letter}
-              </th>
-              <th scope="col" className="pl-4 text-right font-medium">
-                {second.letter}
-              </th>
-            </tr>
-          </thead>
+          <Head name="What it does to the figures" pair={[first, second]} />
           <tbody>
             {apart.map((measure) => (
               <Row
