@@ -29,6 +29,8 @@ GRID = 8  # cells each way that the jackknife leaves out in turn
 ROUNDS = 3
 SURE, SURE_LOCALLY = 3.0, 4.0  # standard errors
 LOCAL = 64
+ROUNDED = 1 / 12 / 255**2  # variance of values that were rounded to 8 bits, at least
+FLATTEST = 1e-9  # mean square of slopes that tell nothing
 TUKEY, TUKEY_ROUNDS, LEAST_SPREAD = 4.685, 20, 0.03  # of [4]_; pixels
 
 Real = npt.NDArray[np.float64]
@@ -241,8 +243,10 @@ def _own_moves(lefts: Real, rights: Real, squares: Real, soft: float) -> tuple[R
         found = _solve(own, side_b)
         moves[number] = found[:2]
         # After the blur an error is shared by 4 pi soft^2 pixels: so many fewer of them are independent.
-        variance = max(total - found @ side_b, 0.0) / count * 4 * np.pi * soft**2
-        errors[number] = np.sqrt(variance * np.maximum(np.diag(np.linalg.pinv(own))[:2], 0))
+        variance = (max(total - found @ side_b, 0.0) / count + ROUNDED) * 4 * np.pi * soft**2
+        # Where there are no slopes nothing is known, however little error is left.
+        steadied = own + FLATTEST * count * np.eye(len(keep))
+        errors[number] = np.sqrt(variance * np.maximum(np.diag(np.linalg.inv(steadied))[:2], 0))
     return moves, errors
 
 

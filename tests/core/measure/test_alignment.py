@@ -96,6 +96,20 @@ def test_what_still_lies_off_is_told_by_place() -> None:
     assert np.median([one.down for one in inside]) == pytest.approx(0, abs=0.2)
 
 
+@pytest.mark.parametrize("name", PHOTOGRAPHS)
+@pytest.mark.parametrize("flat", [0.3, 0.65])
+def test_a_flat_sky_tells_nothing_and_misleads_nobody(name: str, flat: float) -> None:
+    """As in a render: the upper part holds one value, without any noise."""
+    large = photograph(name).copy()
+    whole = Size(*large.shape[1::-1])
+    large[: int(flat * whole.height)] = 0.5
+    size = Size(round(0.45 * whole.width), round(0.45 * whole.height))
+    way = similarity(size, whole, 2, 0.3, 1.3, -0.7)
+    small = sampled(large, way, size)
+    found = align(luma(small), luma(large))
+    assert off(found, way, small).max() < 0.05 and len(found.windows) <= 1
+
+
 def test_another_scene_is_refused() -> None:
     for one, other in (("coffee", "cat"), ("astronaut", "coffee")):
         small = cv2.resize(luma(photograph(one)), (200, 150), interpolation=cv2.INTER_AREA)
