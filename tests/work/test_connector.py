@@ -1,6 +1,7 @@
 """Remote services over a bad line: nothing is lost, nothing is paid twice, and what is refused is said in words."""
 
 import contextlib
+import socket
 import threading
 import time
 import zipfile
@@ -23,10 +24,11 @@ PICTURE = np.random.default_rng(1).integers(0, 255, (24, 32, 3), dtype=np.uint8)
 @contextlib.contextmanager
 def service(**behaviour: object) -> Iterator[tuple[Connector, State]]:
     """The stand-in on a free port."""
-    port = free_port()
+    own = socket.create_server(("127.0.0.1", 0))  # held from now on: nobody else takes the port meanwhile
+    port = own.getsockname()[1]
     app = create(Behaviour(**{"queue_seconds": 0.0, "process_seconds": 0.0, **behaviour}))
     server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error"))
-    thread = threading.Thread(target=server.run, daemon=True)
+    thread = threading.Thread(target=server.run, args=([own],), daemon=True)
     thread.start()
     until(lambda: server.started, what="the stand-in's start")
     try:
