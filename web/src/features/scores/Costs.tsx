@@ -53,7 +53,7 @@ export function Costs({ trial }: { trial: Trial }) {
   return (
     <section className="mt-6" data-testid="costs">
       <h2 className="mb-1 text-xl font-semibold">The whole job: time and cost</h2>
-      <JobFields key={`${cost.job.frames} ${cost.job.a_year}`} trial={trial} />
+      <JobFields trial={trial} />
       <table>
         <thead>
           <tr className="text-small text-soft">
