@@ -70,8 +70,8 @@ def _kept(files: Sequence[tuple[str, BinaryIO]], rate: str) -> tuple[str, int]:
 
 def _take(trial: Row, file: Row) -> Row:
     """The take of a file on a trial's plates."""
-    judged = read_setup(trial["setup"]).judged(trial["plate_key"])
-    made_of = {**judged, "delivered": file["hash"], "resample": file["resample"]}
+    scored = read_setup(trial["setup"]).score_identity(trial["plate_key"])
+    made_of = {**scored, "delivered": file["hash"], "resample": file["resample"]}
     shared = {name: trial[name] for name in ("source_id", "setup", "plate_key", "first", "frames")}
     return {**shared, "key": digest(made_of), "recipe": None, "delivered": file, "repeats": 1}
 

@@ -61,29 +61,6 @@ def spot_sentences(rows: Mapping[str, Sequence[Row]], measure_id: str) -> list[s
     return describe_spots(worth, measure.tie, {spot: told(entries, worth[spot]) for spot, entries in rows.items()})
 
 
-def _timed(row: Row) -> Timed | None:
-    """The measured time of an entry; one that somebody states is not ranked with measured ones."""
-    runs = (row["timing"] or {}).get("process")
-    return Timed(row["timing"]["median"], min(runs), max(runs)) if runs else None
-
-
-def better_of(entries: Sequence[Row], first: str, second: str) -> dict[str, str]:
-    """By measure id (and "time") the letter of the better of two candidates, or "tied"; only what is known."""
-    rows = [row for row in entries if row["letter"] in (first, second) or row["control"] == "truth"]
-    table: dict[str, dict[str, Mark]] = {
-        measure.id: marks(worth, measure.tie, higher=True)
-        for measure in MEASURES.values()
-        if len(worth := worth_by(rows, measure)) == 2
-    }
-    times = {row["letter"]: timed for row in rows if row["control"] is None and (timed := _timed(row))}
-    if len(times) == 2:
-        table[TIME] = time_marks(times)
-    return {
-        key: next((letter for letter, mark in found.items() if mark == "best"), "tied")
-        for key, found in table.items()
-    }
-
-
 def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     """Rank the finished candidates of a trial; controls are never ranked."""
     done = [row for row in entries if row["state"] == "done"]
@@ -93,7 +70,11 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     for key, values in worth.items():
         for letter, mark in marks(values, MEASURES[key].tie, higher=True).items():
             table[letter][key] = mark
-    times = {row["letter"]: timed for row in racing if (timed := _timed(row))}
+    times = {
+        row["letter"]: Timed(row["timing"]["median"], min(row["timing"]["process"]), max(row["timing"]["process"]))
+        for row in racing
+        if row["timing"]["process"]  # a time that somebody states is not ranked with measured ones
+    }
     for letter, mark in time_marks(times).items():
         table[letter][TIME] = mark
     fronts = {
@@ -106,6 +87,14 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     }
     ties = {key: measure.tie for key, measure in MEASURES.items()}
     return Scoreboard(table, fronts, beaten(worth, ties, times))
+
+
+def better_of(entries: Sequence[Row], first: str, second: str) -> dict[str, str]:
+    """By measure id (and "time") the letter of the better of two candidates, or "tied"; only what both have, finished."""
+    two = (first, second)
+    marked = scoreboard([row for row in entries if row["letter"] in two or row["control"] == "truth"]).marks
+    both = marked.get(first, {}).keys() & marked.get(second, {}).keys()
+    return {key: next((letter for letter in two if marked[letter][key] == "best"), "tied") for key in both}
 
 
 def _scores(row: Row | None) -> dict[str, Score]:

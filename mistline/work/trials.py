@@ -367,8 +367,8 @@ def repeats_of(frames: int) -> int:
 def _take(entrant: _Entrant, trial: Row) -> Row:
     """The take that an entrant of a trial needs; its key hashes everything that makes it."""
     recipe, repeats = entrant.recipe, repeats_of(trial["frames"])
-    judged = read_setup(trial["setup"]).judged(trial["plate_key"])
-    made_of = {**judged, "recipe": recipe.identity() if recipe else "truth", "repeats": repeats}
+    scored = read_setup(trial["setup"]).score_identity(trial["plate_key"])
+    made_of = {**scored, "recipe": recipe.identity() if recipe else "truth", "repeats": repeats}
     shared = {name: trial[name] for name in ("source_id", "setup", "plate_key", "first", "frames")}
     return {
         **shared,

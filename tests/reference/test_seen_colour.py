@@ -12,7 +12,8 @@ import pytest
 from mistline.core.frame import Array, Frame, encode_srgb
 from mistline.core.measure import MEASURES, Evidence
 from mistline.core.measure.colour_difference import TO_XYZ, WHITE
-from mistline.core.measure.seen_colour import FILTERS, OPPONENT, PIXELS_A_DEGREE, as_seen, opponent_filters
+from mistline.core.measure.measure import SHARP
+from mistline.core.measure.seen_colour import FILTERS, OPPONENT, as_seen, opponent_filters
 
 
 def flat(rgb: tuple[float, float, float], size: tuple[int, int] = (96, 128)) -> Frame:
@@ -40,7 +41,7 @@ def test_flat_patches_give_cielab(one: tuple, other: tuple, size: tuple[int, int
 def grating(channel: int, frequency: float, amplitude: float, side: int = 480) -> Frame:
     """A grating of so many cycles a degree in one opponent colour, about grey."""
     x = np.arange(side)
-    wave = np.cos(2 * np.pi * frequency / PIXELS_A_DEGREE * x)
+    wave = np.cos(2 * np.pi * frequency / SHARP * x)
     opponent = OPPONENT @ (TO_XYZ / WHITE[:, None]) @ np.full(3, 0.2)
     planes = np.tile(opponent, (side, side, 1))
     planes[..., channel] += amplitude * wave
@@ -69,12 +70,12 @@ def test_gratings_are_attenuated_as_the_filters_say(channel: int, frequency: flo
 @pytest.mark.parametrize("sight", [250.0, 412.0, 900.0])
 def test_from_far_away_means_of_several_pixels_tell_the_same(sight: float) -> None:
     """The same grating to the eye, in four and more times the pixels."""
-    side = round(240 * sight / PIXELS_A_DEGREE)
+    side = round(240 * sight / SHARP)
     wave = 0.02 * np.cos(2 * np.pi * 4 / sight * np.arange(side))
     grey = flat((0.5, 0.5, 0.5), (side, side))
     other = grey.with_pixels(grey.pixels + wave.astype(np.float32)[None, :, None])
     near = flat((0.5, 0.5, 0.5), (240, 240))
-    wave = 0.02 * np.cos(2 * np.pi * 4 / PIXELS_A_DEGREE * np.arange(240))
+    wave = 0.02 * np.cos(2 * np.pi * 4 / SHARP * np.arange(240))
     beside = near.with_pixels(near.pixels + wave.astype(np.float32)[None, :, None])
     found = as_seen(grey, other, sight)
     assert found.shape == (side, side)
@@ -82,7 +83,7 @@ def test_from_far_away_means_of_several_pixels_tell_the_same(sight: float) -> No
 
 
 def test_the_filters_sum_to_one_and_take_luma_finest() -> None:
-    filters = opponent_filters(PIXELS_A_DEGREE)
+    filters = opponent_filters(SHARP)
     for parts in filters:
         assert sum(weight for weight, _ in parts) == pytest.approx(1)
     assert filters[0][0][1] < filters[1][0][1] < filters[2][0][1]

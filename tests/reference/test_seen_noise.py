@@ -109,4 +109,4 @@ def test_a_print_and_a_screen_by_the_rule_of_three() -> None:
     assert Audience(width=60, distance=3 * height).sight(1920) == pytest.approx(1920 / 60 * 3 * height * 0.0174533)
     setup = TruthSetup(factor=2, audience=Audience(width=60, distance=150))
     assert setup.identity() == TruthSetup(factor=2).identity()
-    assert setup.judged("k") != TruthSetup(factor=2).judged("k") == {"plate": "k"}
+    assert setup.score_identity("k") != TruthSetup(factor=2).score_identity("k") == {"plate": "k"}

@@ -1,7 +1,7 @@
 """Best, ties and controls in a trial's table."""
 
 from mistline.core.setup import TruthSetup
-from mistline.work.scoreboard import scoreboard, sentences
+from mistline.work.scoreboard import better_of, scoreboard, sentences
 
 FULL = {"psnr_luma": 30.0, "psnr_rgb": 30.0, "ssim": 0.9, "ciede2000": 2.0, "noise_left": 1.0}
 
@@ -82,3 +82,13 @@ def test_noise_is_told_from_the_input_where_nothing_was_shrunk() -> None:
     assert (
         sentences(rows[:1], TruthSetup(factor=1, noise=1))["A"] == ""
     )  # before the controls are done nothing is compared
+
+
+def test_of_two_the_better_one_is_told_whoever_else_is_in_the_trial() -> None:
+    rows = [
+        row("A", ssim=0.8, noise_left=2.5), row("B", ssim=0.85, noise_left=4.0, times=(3.0, 3.1, 3.2)),
+        row("C", ssim=0.99, noise_left=2.0), row("D", state="running"), row("T", "truth", noise_left=2.0),
+    ]  # fmt: skip
+    found = better_of(rows, "A", "B")
+    assert (found["ssim"], found["noise_left"], found["time"], found["psnr_luma"]) == ("B", "A", "A", "tied")
+    assert better_of(rows, "B", "A") == found and better_of(rows, "A", "D") == {}

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from difflib import SequenceMatcher
 
 __all__ = ["Made", "Setting", "settings_in", "side_by_side"]
@@ -29,7 +29,7 @@ class Made:
 
     facts: Mapping[str, str]
     passes: Sequence[Named] = ()
-    stated: str = field(default="")
+    stated: str = ""
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ References
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import cv2
@@ -70,13 +71,18 @@ def _rings(lows: list[float], last: bool) -> Array:
     )
 
 
+@lru_cache(maxsize=1)
+def _window() -> Array:
+    line = np.hanning(SIDE + 1)[:SIDE].astype(np.float32)
+    window: Array = line[:, None] * line / np.float32(SIDE * np.mean(line**2))
+    return window
+
+
 def _spectra(values: Array, top: int) -> Array:
     """The spectra of the windows that begin at a row."""
-    line = np.hanning(SIDE + 1)[:SIDE].astype(np.float32)
-    window = line[:, None] * line / np.float32(SIDE * np.mean(line**2))
     cut = np.lib.stride_tricks.sliding_window_view(values[top : top + SIDE], SIDE, axis=1)
     cut = cut[:, :: SIDE // 2].transpose(1, 0, 2)
-    found: Array = rfft2((cut - cut.mean((1, 2), keepdims=True)) * window).reshape(len(cut), -1)
+    found: Array = rfft2((cut - cut.mean((1, 2), keepdims=True)) * _window()).reshape(len(cut), -1)
     return found
 
 

@@ -13,13 +13,30 @@ from mistline.core.threads import on_threads
 from mistline.errors import ShapeMismatch
 
 __all__ = [
-    "Better", "Enlarged", "Evidence", "Given", "Measure", "Measured", "Need", "NotMeasurable", "Pair", "Part",
-    "Picture", "by_rows", "depth", "enlarged", "luma_of", "rows_of", "shape",
+    "SHARP",
+    "Better",
+    "Enlarged",
+    "Evidence",
+    "Given",
+    "Measure",
+    "Measured",
+    "Need",
+    "NotMeasurable",
+    "Pair",
+    "Part",
+    "Picture",
+    "by_rows",
+    "depth",
+    "enlarged",
+    "luma_of",
+    "rows_of",
+    "shape",
 ]  # fmt: skip
 
 T = TypeVar("T")
 _Index = npt.NDArray[np.intp]
 STRIP = 256
+SHARP = 60.0  # pixels a degree: finer than that hardly anybody sees (common practice)
 Better = Literal["higher", "lower", "nearer to the truth", "nearer to zero"]
 Need = Literal["truth", "reference", "input", "before"]
 NEEDED: dict[Need, str] = {
@@ -145,7 +162,7 @@ class Evidence:
     shrink: Callable[[Frame], Frame] | None = None
     scale: float | None = None
     made: bool = True
-    sight: float = 60.0
+    sight: float = SHARP
     before: Pair | None = None
     beside: Enlarged | None = None
     others: Iterable[Given] = ()

@@ -5,7 +5,6 @@ References
 .. [1] X. Zhang, B. A. Wandell, "A spatial extension of CIELAB for digital color-image reproduction", J. Soc. Inf. Disp.
        5(1), 61-63, 1997: opponent colours, each blurred as the eye does, then CIELAB. The matrix, weights and spreads
        are from memory.
-.. [2] Common practice: sharp sight ends at about 60 pixels a degree; from there on a picture looks as fine as it can.
 """
 
 from functools import lru_cache
@@ -15,12 +14,21 @@ import numpy as np
 
 from mistline.core.frame import Array, Frame, Size, decode_srgb, encode_srgb
 from mistline.core.measure.colour_difference import TO_XYZ, WHITE, from_xyz
-from mistline.core.measure.measure import Enlarged, Evidence, Measure, Measured, Picture, by_rows, rows_of, shape
+from mistline.core.measure.measure import (
+    SHARP,
+    Enlarged,
+    Evidence,
+    Measure,
+    Measured,
+    Picture,
+    by_rows,
+    rows_of,
+    shape,
+)
 from mistline.core.threads import on_threads
 
-__all__ = ["FILTERS", "MEASURES", "PIXELS_A_DEGREE", "as_seen", "nearer", "opponent_filters"]
+__all__ = ["FILTERS", "MEASURES", "as_seen", "nearer", "opponent_filters"]
 
-PIXELS_A_DEGREE = 60.0  # [2]_
 FINEST = 240.0  # pixels a degree, from which on a smaller copy is looked at
 OPPONENT = np.array([[0.297, 0.72, -0.107], [-0.449, 0.29, -0.077], [0.086, -0.59, 0.501]])  # of XYZ [1]_
 # Weights and spreads in degrees of the sums of Gaussians exp(-r^2 / spread^2) that blur each opponent colour [1]_.
@@ -118,7 +126,7 @@ def nearer(picture: Picture, step: int) -> Frame:
     return Frame(encode_srgb(means.reshape(size[1], size[0], -1)), 16)
 
 
-def as_seen(truth: Picture, result: Picture, pixels_a_degree: float = PIXELS_A_DEGREE) -> Array:
+def as_seen(truth: Picture, result: Picture, pixels_a_degree: float = SHARP) -> Array:
     """The difference of two pictures at each pixel as it is seen, CIE 1976 Delta E, (H, W) float32.
 
     Parameters

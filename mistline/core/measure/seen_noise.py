@@ -10,10 +10,10 @@ from functools import lru_cache
 
 import numpy as np
 
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, shape
+from mistline.core.measure.measure import SHARP, Evidence, Measure, Measured, NotMeasurable, Part, shape
 from mistline.core.measure.noise import in_brightness, in_colour
 from mistline.core.measure.noise_spectrum import Real, left_by
-from mistline.core.measure.seen_colour import FILTERS, PIXELS_A_DEGREE, nearer
+from mistline.core.measure.seen_colour import FILTERS, nearer
 
 __all__ = ["MEASURES", "sensitivity"]
 
@@ -45,7 +45,7 @@ def _passed(channels: tuple[int, ...], pixels_a_degree: float) -> dict[str, floa
 
 def _from_farther(evidence: Evidence) -> Evidence:
     """The same from so far away that a pixel covers several of its own: their means in linear light."""
-    step = max(1, round(evidence.sight / PIXELS_A_DEGREE)) if evidence.sight > FAR else 1
+    step = max(1, round(evidence.sight / SHARP)) if evidence.sight > FAR else 1
     if step == 1:
         return evidence
     truth = None if evidence.truth is None else nearer(evidence.truth, step)

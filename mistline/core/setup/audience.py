@@ -4,9 +4,7 @@ import math
 
 from pydantic import BaseModel, ConfigDict, Field
 
-__all__ = ["SHARP", "Audience"]
-
-SHARP = 60.0  # pixels a degree of sight: finer than that hardly anybody sees (common practice)
+__all__ = ["Audience"]
 
 
 class Audience(BaseModel):
@@ -23,11 +21,3 @@ class Audience(BaseModel):
         412
         """
         return pixels / self.width * self.distance * math.pi / 180
-
-    def words(self) -> str:
-        """In words.
-
-        >>> Audience(width=120, distance=200).words()
-        'looked at 120 cm wide from 200 cm'
-        """
-        return f"looked at {self.width:g} cm wide from {self.distance:g} cm"

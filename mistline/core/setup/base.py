@@ -8,8 +8,9 @@ from typing import ClassVar, Self
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from mistline.core.frame import Frame, Size
+from mistline.core.measure.measure import SHARP
 from mistline.core.methods import Traits
-from mistline.core.setup.audience import SHARP, Audience
+from mistline.core.setup.audience import Audience
 from mistline.core.setup.sizes import Plan, crop_part
 from mistline.core.timing.break_even import Shortcut
 
@@ -102,7 +103,7 @@ class AnySetup(BaseModel, ABC):
         From where it is looked at makes no other input.
         """
 
-    def judged(self, plate_key: str) -> dict[str, object]:
+    def score_identity(self, plate_key: str) -> dict[str, object]:
         """What makes the scores beside the result itself: the plates and, where that was said, the audience."""
         said = {"audience": self.audience.model_dump()} if self.audience else {}
         return {"plate": plate_key, **said}

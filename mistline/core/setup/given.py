@@ -3,11 +3,10 @@
 from collections.abc import Iterable, Iterator
 from typing import ClassVar
 
-from mistline.core.frame import Frame, decode_srgb, encode_srgb
+from mistline.core.frame import Frame
 from mistline.core.methods import Traits
-from mistline.core.resample import resize
 from mistline.core.setup.base import AnySetup, Damage
-from mistline.core.setup.sizes import Plan
+from mistline.core.setup.sizes import Plan, lessened
 
 __all__ = ["GivenInput"]
 
@@ -29,9 +28,7 @@ class GivenInput(AnySetup):
 
     def shrink(self, frame: Frame, sizes: Plan, number: int = 0) -> Frame:
         """Area means in linear light."""
-        if frame.size == sizes.input:
-            return frame
-        return frame.with_pixels(encode_srgb(resize(decode_srgb(frame.pixels), sizes.input, "area")))
+        return lessened(frame, sizes.input)
 
     def damage(self, source: Traits) -> Damage:
         """What was measured of the source."""

@@ -3,10 +3,11 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
-from mistline.core.frame import Frame, Region, Size
+from mistline.core.frame import Frame, Region, Size, decode_srgb, encode_srgb
+from mistline.core.resample import resize
 from mistline.errors import OutOfLimits
 
-__all__ = ["Plan", "crop_part", "enlarged", "shrunk"]
+__all__ = ["Plan", "crop_part", "enlarged", "lessened", "shrunk"]
 
 SMALLEST_INPUT = 16
 
@@ -119,6 +120,13 @@ def enlarged(source: Size, factor: float) -> Plan:
     target = Size(round(source.width * factor), round(source.height * factor))
     factors = target.width / source.width, target.height / source.height
     return Plan(target, source, (0, 0), factors, grown=factors)
+
+
+def lessened(frame: Frame, size: Size) -> Frame:
+    """A frame at a smaller size by area means in linear light; one of that size as it is."""
+    if frame.size == size:
+        return frame
+    return frame.with_pixels(encode_srgb(resize(decode_srgb(frame.pixels), size, "area")))
 
 
 def crop_part(source: Frame, sizes: Plan) -> Frame:

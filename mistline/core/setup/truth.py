@@ -15,7 +15,7 @@ from mistline.core.media.plate import quantise
 from mistline.core.methods import Traits
 from mistline.core.resample import resize
 from mistline.core.setup.base import AnySetup, Damage
-from mistline.core.setup.sizes import Plan, crop_part, shrunk
+from mistline.core.setup.sizes import Plan, crop_part, lessened, shrunk
 from mistline.core.setup.targets import FrameTarget
 from mistline.errors import OutOfLimits
 
@@ -75,10 +75,7 @@ class TruthSetup(AnySetup):
 
     def laid(self, source: Frame, sizes: Plan) -> Frame:
         """The truth; a source that is brought to a frame by area means in linear light."""
-        part = crop_part(source, sizes)
-        if part.size == sizes.target:
-            return part
-        return part.with_pixels(encode_srgb(resize(decode_srgb(part.pixels), sizes.target, "area")))
+        return lessened(crop_part(source, sizes), sizes.target)
 
     def identity(self) -> dict[str, object]:
         """What makes the input: settings that have no effect stand at their defaults, so that one input has one key.

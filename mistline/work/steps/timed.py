@@ -26,7 +26,7 @@ def check_memory(recipe: Recipe, before: Size, after: Size) -> None:
     need = (
         max(step.definition.limits.working_copies for step in recipe.every_pass())
         * 12
-        * max(before.pixels, after.pixels)
+        * max(before.pixels, recipe.goal(after).pixels)
     )
     free = psutil.virtual_memory().available
     if need > free:

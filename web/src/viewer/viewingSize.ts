@@ -15,6 +15,10 @@ export interface Desk {
 /** Sharp sight ends at about 60 pixels a degree (common practice). */
 export const SHARP = 60;
 
+/** How many picture pixels the audience has a degree of sight; small angles. */
+export const perDegreeOf = (pixels: number, { width, distance }: Audience): number =>
+  ((Math.PI / 180) * pixels * distance) / width;
+
 /**
  * The zoom (device pixels per picture pixel) at which the picture fills the same angle at the desk as it does for the
  * audience, and how many picture pixels the audience has a degree; small angles.
@@ -26,5 +30,5 @@ export function viewingSize(
 ): { zoom: number; perDegree: number } {
   const ofAudience = audience.width / pixels / audience.distance;
   const ofDesk = desk.width / desk.pixels / desk.distance;
-  return { zoom: ofAudience / ofDesk, perDegree: Math.PI / 180 / ofAudience };
+  return { zoom: ofAudience / ofDesk, perDegree: perDegreeOf(pixels, audience) };
 }

@@ -1,6 +1,6 @@
 import type { Setup } from "../../api/client";
 import { NumberField } from "../../ui/NumberField";
-import { SHARP, viewingSize } from "../../viewer/viewingSize";
+import { perDegreeOf, SHARP } from "../../viewer/viewingSize";
 import { Pick } from "./Pick";
 
 type Audience = Setup["audience"];
@@ -26,8 +26,7 @@ interface Props {
 export function AudiencePick({ setup, target, change }: Props) {
   const audience = setup.audience ?? null;
   const wide = printed(setup, target ? target.width / target.height : 1) ?? USUAL.width;
-  const perDegree =
-    audience && target && viewingSize(target.width, audience, { width: 1, pixels: 1, distance: 1 }).perDegree;
+  const perDegree = audience && target && perDegreeOf(target.width, audience);
   return (
     <div className="flex flex-wrap items-end gap-x-5 gap-y-2">
       <Pick
