@@ -90,7 +90,7 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
 
 
 def better_of(entries: Sequence[Row], first: str, second: str) -> dict[str, str]:
-    """By measure id (and "time") the letter of the better of two candidates, or "tied"; only what both have, finished."""
+    """By measure id (and "time") the letter of the better of two candidates, or "tied"; only what both have."""
     two = (first, second)
     marked = scoreboard([row for row in entries if row["letter"] in two or row["control"] == "truth"]).marks
     both = marked.get(first, {}).keys() & marked.get(second, {}).keys()

@@ -196,7 +196,7 @@ METHODS = [
         1,
         "Over-size, then down",
         "enlarge",
-        "Enlarges beyond the target, then shrinks down to it.",
+        "One pass by a plain kernel, beyond the target and down to it; a whole recipe can be made over-size too.",
         "Common practice",
         OversizeSettings,
         Limits(max_megapixels=50, working_copies=20),
