@@ -153,8 +153,7 @@ MAPS: dict[str, FaultMap] = {
         FaultMap(
             "misplaced", "Displacement", "px", 2,
             "How far each place lies off the truth, in windows of 64 pixels; what is within its error counts as none.",
-            misplaced,
-            "How far each place lies off the input, in windows of 64 pixels; what is within its error counts as none.",
+            misplaced,  # a noisy input is no measure of place
         ),
         FaultMap(
             "disagreement", "Disagreement", "cv", 16, BETWEEN, _disagreement, BETWEEN, of_all=True,

@@ -110,6 +110,16 @@ def test_a_picture_that_lies_off_as_a_whole_does_so_everywhere(pixels: int, astr
     assert values[20:-20, 20:-20] == pytest.approx(pixels, abs=0.15)
 
 
+@pytest.mark.parametrize("sigma", [3.0, 10.0])
+@pytest.mark.parametrize("size", [0.8, 1.5])
+def test_a_softer_result_of_a_noisy_truth_is_hardly_called_displaced(
+    sigma: float, size: float, astronaut: np.ndarray
+) -> None:
+    truth = put(astronaut, np.random.default_rng(2).normal(0, sigma, astronaut.shape))
+    values = found("misplaced", cv2.GaussianBlur(truth, (0, 0), size), truth)
+    assert values.max() < 0.25 and (values > 0.1).mean() < 0.05
+
+
 @pytest.mark.parametrize("count", [2, 3, 7])
 def test_disagreement_is_the_spread_of_all_results(count: int, astronaut: np.ndarray) -> None:
     """Against numpy's standard deviation, over the window of the map."""
