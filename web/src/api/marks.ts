@@ -5,11 +5,12 @@ import { answer, client, type Place, type RemarkRequest, type SpotRequest, type 
 /** What is marked on the pictures of a trial: spots, remarks, what is thought of its entries. */
 const trialPath = (trial: string) => ({ path: { trial_id: trial } });
 
-export const useSpots = (trial: string) =>
-  useQuery({
-    queryKey: ["spots", trial],
-    queryFn: () => answer(client.GET("/api/trials/{trial_id}/spots", { params: trialPath(trial) })),
-  });
+export const spotsQuery = (trial: string) => ({
+  queryKey: ["spots", trial],
+  queryFn: () => answer(client.GET("/api/trials/{trial_id}/spots", { params: trialPath(trial) })),
+});
+
+export const useSpots = (trial: string) => useQuery(spotsQuery(trial));
 
 export const useRemarks = (trial: string) =>
   useQuery({

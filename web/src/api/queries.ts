@@ -99,10 +99,12 @@ export const useTrials = () =>
     getNextPageParam: (page) => page.next_cursor ?? undefined,
   });
 
-const getTrial = (id: string) =>
-  answer(client.GET("/api/trials/{trial_id}", { params: { path: { trial_id: id } } }));
+export const trialQuery = (id: string) => ({
+  queryKey: ["trials", id],
+  queryFn: () => answer(client.GET("/api/trials/{trial_id}", { params: { path: { trial_id: id } } })),
+});
 
-export const useTrial = (id: string) => useQuery({ queryKey: ["trials", id], queryFn: () => getTrial(id) });
+export const useTrial = (id: string) => useQuery(trialQuery(id));
 
 export const useQueue = () =>
   useQuery({ queryKey: ["queue"], queryFn: () => answer(client.GET("/api/queue")) });

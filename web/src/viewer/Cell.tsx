@@ -1,6 +1,6 @@
 import { memo, useEffect, useRef } from "react";
 import type { Picture } from "../api/client";
-import { isExact, paint, ready, refine, REST_MS, tilesOf } from "./paint";
+import { isExact, paint, paintPart, pictureZoom, ready, refine, REST_MS } from "./paint";
 import { followTiles } from "./tiles";
 import { surroundOf, useViewport } from "./viewport";
 
@@ -17,10 +17,12 @@ interface Props {
   zoom: number | null;
   frame: number;
   label: string;
+  /** It stays where it is: from 100 % on it is drawn from a file of its own instead of the picture's tiles. */
+  stays?: boolean;
 }
 
 /** A picture at a place and zoom of its own, with the shared smoothing and lift; it does not pan. */
-export const Cell = memo(function Cell({ picture, extent, x, y, zoom, frame, label }: Props) {
+export const Cell = memo(function Cell({ picture, extent, x, y, zoom, frame, label, stays = false }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const smooth = useViewport((view) => view.smooth);
   const lift = useViewport((view) => view.lift);
@@ -30,10 +32,15 @@ export const Cell = memo(function Cell({ picture, extent, x, y, zoom, frame, lab
     if (!element) return;
     let asked = 0;
     let [whole, rest, late] = [false, 0, 0];
+    let pane = { width: 1, height: 1 };
     const draw = () => {
       asked = 0;
-      const pane = { width: element.width, height: element.height };
       const view = { extent, pane, x, y, zoom, smooth, frame, lift, surround: ground };
+      if (stays && pictureZoom(picture, view) >= 1) {
+        whole = paintPart(element, picture, view, surroundOf(view));
+        Object.assign(element.dataset, { shown: whole ? picture.id : "", exact: whole ? "true" : "" });
+        return;
+      }
       if (!ready(picture, view) && late >= 0) {
         Object.assign(element.dataset, { shown: "", exact: "" });
         late ||= window.setTimeout(() => {
@@ -42,6 +49,8 @@ export const Cell = memo(function Cell({ picture, extent, x, y, zoom, frame, lab
         }, STAND_IN_MS);
         return;
       }
+      // A canvas that has its size is sent to the screen: not before there is something on it.
+      if (element.width !== pane.width || element.height !== pane.height) Object.assign(element, pane);
       const surround = surroundOf(view);
       whole = paint(element, picture, view, surround);
       const exact = isExact(element, picture, view, surround);
@@ -55,14 +64,16 @@ export const Cell = memo(function Cell({ picture, extent, x, y, zoom, frame, lab
     const observer = new ResizeObserver(([notice]) => {
       if (!notice) return;
       const scale = window.devicePixelRatio;
-      element.width = Math.max(1, Math.round(notice.contentRect.width * scale));
-      element.height = Math.max(1, Math.round(notice.contentRect.height * scale));
+      const { width, height } = notice.contentRect;
+      pane = {
+        width: Math.max(1, Math.round(width * scale)),
+        height: Math.max(1, Math.round(height * scale)),
+      };
       draw();
     });
     observer.observe(element);
-    const own = tilesOf(picture, frame);
     const stop = followTiles((url) => {
-      if (!element.dataset.exact && url.startsWith(own)) later();
+      if (!element.dataset.exact && url.includes(picture.id)) later();
     });
     return () => {
       observer.disconnect();
@@ -71,7 +82,7 @@ export const Cell = memo(function Cell({ picture, extent, x, y, zoom, frame, lab
       window.clearTimeout(late);
       cancelAnimationFrame(asked);
     };
-  }, [picture, extent, x, y, zoom, frame, smooth, lift, ground]);
+  }, [picture, extent, x, y, zoom, frame, smooth, lift, ground, stays]);
   return (
     <canvas
       ref={canvas}

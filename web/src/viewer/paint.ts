@@ -26,12 +26,8 @@ interface Piece {
   row: number;
 }
 
-/** What the addresses of all tiles of a frame begin with. */
-export const tilesOf = (picture: Picture, frame: number) =>
-  `/api/pictures/${picture.id}/frames/${Math.min(frame, picture.frames - 1)}/tiles/`;
-
 export const tileUrl = (picture: Picture, frame: number, level: number, column: number, row: number) =>
-  `${tilesOf(picture, frame)}${level}/${column}/${row}`;
+  `/api/pictures/${picture.id}/frames/${Math.min(frame, picture.frames - 1)}/tiles/${level}/${column}/${row}`;
 
 /** The tile level whose pixels are not larger than device pixels; level 0 from 100 % on. */
 function levelFor(picture: Picture, zoom: number): number {
@@ -70,7 +66,7 @@ function pieces(picture: Picture, view: Viewport, at: Laid): Piece[] {
   return found;
 }
 
-function pictureZoom(picture: Picture, view: Viewport): number {
+export function pictureZoom(picture: Picture, view: Viewport): number {
   return (view.extent.width / picture.width) * zoomOf(view);
 }
 
@@ -214,6 +210,51 @@ export function paint(
   }
   context.restore();
   return whole;
+}
+
+/** The part of a picture that shows in a pane, from 100 % on: whole pixels, one more around for what lies between. */
+function partIn(picture: Picture, at: Laid, pane: Viewport["pane"]) {
+  const along = (origin: number, step: number, length: number, shown: number) => {
+    const first = Math.max(0, Math.floor(-origin / step) - 1);
+    return { first, length: Math.min(length, Math.ceil((shown - origin) / step) + 1) - first };
+  };
+  const across = along(at.left, at.stepX, picture.width, pane.width);
+  const down = along(at.top, at.stepY, picture.height, pane.height);
+  if (across.length <= 0 || down.length <= 0) return null;
+  return { left: across.first, top: down.first, width: across.length, height: down.length };
+}
+
+/**
+ * Draw what shows of a picture from a small file of its own; true when it is here. For views at 100 % and above that do
+ * not move: a cell of a wall costs what it shows, not the tiles that it lies in.
+ */
+export function paintPart(
+  canvas: HTMLCanvasElement,
+  picture: Picture,
+  view: Viewport,
+  surround: string,
+): boolean {
+  const at = laid(picture, view, 0);
+  const part = partIn(picture, at, view.pane);
+  const frame = Math.min(view.frame, picture.frames - 1);
+  const place = part && [part.left, part.top, part.width, part.height].join(",");
+  const bitmap = place && tile(`/api/iiif/3/${picture.id}-${frame}/${place}/max/0/default.png`);
+  const context = plain(canvas);
+  if (!context || (part && !bitmap)) return false;
+  Object.assign(canvas, view.pane);
+  context.fillStyle = surround;
+  context.fillRect(0, 0, canvas.width, canvas.height);
+  context.imageSmoothingQuality = "high";
+  context.imageSmoothingEnabled = view.smooth || at.stepX < 1 || at.stepY < 1;
+  if (part && bitmap)
+    context.drawImage(
+      bitmap,
+      at.left + part.left * at.stepX,
+      at.top + part.top * at.stepY,
+      part.width * at.stepX,
+      part.height * at.stepY,
+    );
+  return true;
 }
 
 /** Pictures below 100 % as the mean over each device pixel's area, for each canvas on the page. */

@@ -134,6 +134,7 @@ function Row({ trial, spot, columns, measure, zoom, go }: RowProps) {
                 zoom={zoom}
                 frame={spot.frame}
                 label={`${choice.name} at ${spot.name}`}
+                stays
               />
             ) : (
               <span className="text-note">{choice.waiting ?? "loading"}</span>
