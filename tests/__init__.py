@@ -1,0 +1,1 @@
+import mistline  # noqa: F401  (before NumPy)

@@ -1,7 +1,5 @@
 """Pictures for other viewers: the open IIIF Image API 3, level 0 with PNG, over the tiles that Look draws.
 
-Small parts are given at their full size too, of whole pixels: a wall's cells are.
-
 References
 ----------
 .. [1] IIIF Image API 3.0, https://iiif.io/api/image/3.0/: image requests (4), the description (5), tiles (5.4).
@@ -14,17 +12,14 @@ from typing import Any
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import JSONResponse, RedirectResponse
 
-from mistline.api.shelf import FOREVER, PNG, of_frame
-from mistline.core.frame import Region
-from mistline.core.media.plate import join, under
+from mistline.api.shelf import PNG, of_frame
 from mistline.errors import NotFound, OutOfLimits
 from mistline.store import pictures
 from mistline.store.database import Row, connect
 
-__all__ = ["part_of", "router", "tile_of"]
+__all__ = ["router", "tile_of"]
 
 router = APIRouter(prefix="/iiif/3", tags=["pictures for other viewers"])
-MOST = 1024  # pixels across and down of a part that is cut
 TYPE = 'application/ld+json;profile="http://iiif.io/api/image/3/context.json"'
 
 
@@ -53,24 +48,6 @@ def tile_of(picture: Row, region: str, size: str) -> str | None:
         if fits and (width, height) == cut and size in sizes:
             return f"{level}/{x // step}_{y // step}.png"
     return None
-
-
-def part_of(picture: Row, region: str, size: str) -> Region | None:
-    """The part of a frame that an image request asks for at its full size; None if it is none, or a large one.
-
-    >>> picture = {"width": 1300, "height": 700, "levels": 3}
-    >>> part_of(picture, "1,0,512,512", "max"), part_of(picture, "1,0,512,512", "100,")
-    (Region(left=1, top=0, width=512, height=512), None)
-    >>> part_of(picture, "1299,0,2,1", "max"), part_of(picture, "0,0,1025,9", "max")
-    (None, None)
-    """
-    asked = re.fullmatch(r"(\d{1,6}),(\d{1,6}),(\d{1,6}),(\d{1,6})", region)
-    if not asked:
-        return None
-    x, y, width, height = (int(part) for part in asked.groups())
-    inside = x + width <= picture["width"] and y + height <= picture["height"]
-    whole = size in ("max", f"{width},{height}", f"{width},")
-    return Region(x, y, width, height) if inside and whole and 0 < width <= MOST and 0 < height <= MOST else None
 
 
 def _parts(identifier: str) -> tuple[str, int]:
@@ -115,7 +92,6 @@ def info(identifier: str, request: Request) -> JSONResponse:
             {"width": picture["width"], "height": picture["height"]},
         ],
         "tiles": [{"width": pictures.TILE, "scaleFactors": [2**level for level in range(picture["levels"])]}],
-        "extraFeatures": ["regionByPx"],
         "preferredFormats": ["png"],
         "extraFormats": ["png"],
     }
@@ -129,16 +105,12 @@ def info(identifier: str, request: Request) -> JSONResponse:
     response_class=Response,
 )
 async def image(identifier: str, region: str, size: str, rotation: str, file: str) -> Response:
-    """A tile, the smallest level, a part of at most 1024 x 1024 pixels at full size, or all of a frame at its depth."""
+    """A tile, the smallest level, or all of a frame (at its own depth); other parts and sizes are not made here."""
     picture, frame = await asyncio.to_thread(_picture, identifier)
-    straight = rotation == "0" and file in ("default.png", "color.png")
-    if straight and (name := tile_of(picture, region, size)):
-        return await of_frame(picture["id"], frame, name)
-    if straight and (part := part_of(picture, region, size)):
-        tiles = [await of_frame(picture["id"], frame, f"0/{column}_{row}.png") for column, row in under(part)]
-        data = await asyncio.to_thread(join, [bytes(each.body) for each in tiles], part)
-        return Response(data, media_type="image/png", headers=FOREVER)
-    raise OutOfLimits(
-        f"This is none of the tiles and sizes that info.json lists, and no part of up to {MOST} x {MOST} pixels at "
-        "full size; others, turned or in another format, are not made here."
-    )
+    name = tile_of(picture, region, size) if rotation == "0" and file in ("default.png", "color.png") else None
+    if name is None:
+        raise OutOfLimits(
+            "This is none of the tiles and sizes that info.json lists; others, turned or in another format, "
+            "are not made here."
+        )
+    return await of_frame(picture["id"], frame, name)

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Response
 from fastapi.responses import StreamingResponse
+from pydantic import Field
 
 from mistline.api import schemas
 from mistline.api.download import as_file, in_pieces
@@ -56,6 +57,23 @@ async def get_crops(trial_id: UUID, place: Annotated[schemas.Place, Query()]) ->
     name = f"crops {place.left}-{place.top} {place.width}x{place.height}.zip"
     headers = {**as_file(name), "Content-Length": str(path.stat().st_size)}
     return StreamingResponse(in_pieces(path.open("rb"), kept), media_type="application/zip", headers=headers)
+
+
+PART = r"^[0-9a-f]{64}-\d{1,6}/\d{1,6},\d{1,6},\d{1,6},\d{1,6}$"
+Part = Annotated[str, Field(pattern=PART, description="<picture>-<frame>/<left>,<top>,<width>,<height>")]
+
+
+@router.get("/sheet", operation_id="sheet", responses=PNG, response_class=Response)
+async def get_sheet(part: Annotated[list[Part], Query(min_length=1, max_length=64)]) -> Response:
+    """Parts of pictures, in their own pixels, below one another: one 8-bit PNG with the values that the tiles have."""
+    wanted = []
+    for each in part:
+        picture, _, place = each.partition("/")
+        picture_id, _, frame = picture.partition("-")
+        wanted.append((picture_id, int(frame), Region(*(int(side) for side in place.split(",")))))
+    with media().workspace() as folder:
+        data = (await looking.cut_sheet(wanted, folder)).read_bytes()
+    return Response(data, media_type="image/png", headers=FOREVER)
 
 
 @router.get("/trials/{trial_id}/spots", operation_id="spots")

@@ -24,8 +24,10 @@ from mistline.store.settings import settings
 from mistline.work.lane import Lane
 from mistline.work.requests import (
     CutCrops,
+    CutSheet,
     MakeMap,
     MeasureRegion,
+    Part,
     PixelRead,
     ReadPixels,
     Request,
@@ -40,6 +42,7 @@ __all__ = [
     "add_remark",
     "add_spot",
     "cut_crops",
+    "cut_sheet",
     "fault_map",
     "measure_region",
     "read_pixels",
@@ -329,6 +332,29 @@ async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> 
             },
         )  # fmt: skip
         await _ask(request)
+    return request.out
+
+
+async def cut_sheet(parts: list[tuple[str, int, Region]], folder: Path) -> Path:
+    """Parts of pictures (id, frame, region), below one another as one 8-bit PNG in the folder."""
+    with connect() as connection:
+        found = {picture_id: pictures.get(connection, picture_id) for picture_id, _, _ in parts}
+    for picture_id, frame, region in parts:
+        region.check(Size(found[picture_id]["width"], found[picture_id]["height"]))
+        if frame >= found[picture_id]["frames"]:
+            raise NotFound(f"The picture has {found[picture_id]['frames']} frames, counted from 0.")
+    if sum(region.width * region.height for _, _, region in parts) > LARGEST_REGION:
+        raise OutOfLimits("The parts are too large for one sheet; ask for fewer of them.")
+    shards = {
+        (picture_id, frame): await _shards(picture_id, folder, [frame])
+        for picture_id, frame in dict.fromkeys(part[:2] for part in parts)
+    }
+    request = CutSheet(
+        name="a picture", out=folder / "sheet.png",
+        parts=[Part(picture=shards[picture_id, frame], frame=frame, region=region)
+               for picture_id, frame, region in parts],
+    )  # fmt: skip
+    await _ask(request)
     return request.out
 
 

@@ -25,6 +25,7 @@ __all__ = [
     "Axis",
     "CropTimed",
     "CutCrops",
+    "CutSheet",
     "CutSlice",
     "Delivered",
     "Done",
@@ -40,6 +41,7 @@ __all__ = [
     "MeasureRegion",
     "OnMachine",
     "Original",
+    "Part",
     "PixelRead",
     "PixelsRead",
     "Prepare",
@@ -393,6 +395,21 @@ class CutCrops(Request[Done]):
     frame: int
     pictures: dict[str, list[Path]]
     size: Size
+    out: Path
+
+
+class Part(BaseModel):
+    """A part of a frame of a picture, in its own pixels."""
+
+    picture: list[Path]
+    frame: int
+    region: Region
+
+
+class CutSheet(Request[Done]):
+    """Write parts of pictures below one another as one 8-bit PNG, for people to look at."""
+
+    parts: list[Part]
     out: Path
 
 

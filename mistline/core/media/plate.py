@@ -35,7 +35,7 @@ from mistline.errors import BadMedia
 
 __all__ = [
     "SHARD", "TILE", "Plate", "ShardWriter", "encode_png", "is_whole_png", "levels", "quantise", "shard_name",
-    "shards_of", "to_eight_bit", "under", "write_png", "write_thumbnail", "write_view", "join",
+    "shards_of", "to_eight_bit", "write_png", "write_thumbnail", "write_view",
 ]  # fmt: skip
 
 TILE = 512
@@ -314,31 +314,6 @@ def write_view(folder: Path, codes: Codes) -> int:
             level = halved if halved.ndim == 3 else halved[..., None]
     write_thumbnail(folder, level)
     return count
-
-
-def under(region: Region) -> list[tuple[int, int]]:
-    """Columns and rows of the tiles of a level that a part of it touches.
-
-    >>> under(Region(500, 0, 100, 512))
-    [(0, 0), (1, 0)]
-    """
-    columns = range(region.left // TILE, (region.left + region.width - 1) // TILE + 1)
-    rows = range(region.top // TILE, (region.top + region.height - 1) // TILE + 1)
-    return [(column, row) for row in rows for column in columns]
-
-
-def join(tiles: Sequence[bytes], region: Region) -> bytes:
-    """A part of a level as PNG, of the tiles `under` it in their order."""
-    parts = []
-    for data, (column, row) in zip(tiles, under(region), strict=True):
-        left, top = column * TILE, row * TILE
-        codes = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
-        parts.append(codes[max(0, region.top - top) : region.top + region.height - top,
-                           max(0, region.left - left) : region.left + region.width - left])  # fmt: skip
-    columns = len({column for column, _ in under(region)})
-    rows = [cv2.hconcat(parts[first : first + columns]) for first in range(0, len(parts), columns)]
-    whole = cv2.vconcat(rows)
-    return encode_png(_swap(whole if whole.ndim == 3 else whole[..., None]))
 
 
 def write_thumbnail(folder: Path, codes: Codes) -> None:

@@ -18,6 +18,7 @@ STEPS: dict[type[requests.Request[Any]], Callable[..., Any]] = {
     requests.SuggestSpots: look.suggest,
     requests.ReadPixels: look.read_pixels,
     requests.CutCrops: look.cut_crops,
+    requests.CutSheet: look.cut_sheet,
     requests.WriteFrames: look.write_frames,
     requests.Prepare: prepare.prepare,
     requests.AlignPair: prepare.align_pair,

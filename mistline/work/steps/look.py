@@ -19,6 +19,7 @@ from mistline.core.media.png_chunks import tagged
 from mistline.errors import OutOfLimits
 from mistline.work.requests import (
     CutCrops,
+    CutSheet,
     CutSlice,
     Done,
     MakeMap,
@@ -41,6 +42,7 @@ from mistline.work.steps.take import scored
 
 __all__ = [
     "cut_crops",
+    "cut_sheet",
     "cut_slice",
     "make_map",
     "make_views",
@@ -167,6 +169,19 @@ def cut_crops(request: CutCrops, report: Progress) -> Done:
             crop = plate.cut(request.frame, Region(left, top, right - left, bottom - top))
             write_png(file, np.ascontiguousarray(crop))
             archive.write(file, name)
+    return Done()
+
+
+def cut_sheet(request: CutSheet, report: Progress) -> Done:
+    """Write parts below one another, each at the left, as the tiles show them; black is beside the narrower ones."""
+    height = sum(part.region.height for part in request.parts)
+    sheet = np.zeros((height, max(part.region.width for part in request.parts), 3), np.uint8)
+    top = 0
+    for part in request.parts:
+        bottom = top + part.region.height
+        sheet[top:bottom, : part.region.width] = to_eight_bit(Plate(part.picture).cut(part.frame, part.region))
+        top = bottom
+    write_png(request.out, sheet)
     return Done()
 
 

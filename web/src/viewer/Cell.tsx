@@ -17,7 +17,7 @@ interface Props {
   zoom: number | null;
   frame: number;
   label: string;
-  /** It stays where it is: from 100 % on it is drawn from a file of its own instead of the picture's tiles. */
+  /** It stays where it is: from 100 % on it is drawn from a sheet of parts instead of the picture's tiles. */
   stays?: boolean;
 }
 

@@ -1,5 +1,6 @@
 import type { Picture } from "../api/client";
 import { areaMean, rowsUnder } from "./areaMean";
+import { partOf } from "./sheets";
 import { isHere, tile } from "./tiles";
 import { zoomOf, type Viewport } from "./viewport";
 
@@ -225,8 +226,8 @@ function partIn(picture: Picture, at: Laid, pane: Viewport["pane"]) {
 }
 
 /**
- * Draw what shows of a picture from a small file of its own; true when it is here. For views at 100 % and above that do
- * not move: a cell of a wall costs what it shows, not the tiles that it lies in.
+ * Draw what shows of a picture from a sheet; true when it is here. For views at 100 % and above that do not move: a
+ * cell of a wall costs what it shows, not the tiles that it lies in.
  */
 export function paintPart(
   canvas: HTMLCanvasElement,
@@ -237,18 +238,21 @@ export function paintPart(
   const at = laid(picture, view, 0);
   const part = partIn(picture, at, view.pane);
   const frame = Math.min(view.frame, picture.frames - 1);
-  const place = part && [part.left, part.top, part.width, part.height].join(",");
-  const bitmap = place && tile(`/api/iiif/3/${picture.id}-${frame}/${place}/max/0/default.png`);
+  const found = part && partOf({ picture: picture.id, frame, ...part });
   const context = plain(canvas);
-  if (!context || (part && !bitmap)) return false;
+  if (!context || (part && !found)) return false;
   Object.assign(canvas, view.pane);
   context.fillStyle = surround;
   context.fillRect(0, 0, canvas.width, canvas.height);
   context.imageSmoothingQuality = "high";
   context.imageSmoothingEnabled = view.smooth || at.stepX < 1 || at.stepY < 1;
-  if (part && bitmap)
+  if (part && found)
     context.drawImage(
-      bitmap,
+      found.sheet,
+      0,
+      found.top,
+      part.width,
+      part.height,
       at.left + part.left * at.stepX,
       at.top + part.top * at.stepY,
       part.width * at.stepX,

@@ -48,6 +48,9 @@ function makeRoom() {
   }
 }
 
+/** Whether a bitmap could not be had; it is worth another try in a while. */
+export const isFailed = (url: string): boolean => Boolean(held.get(url)?.failed);
+
 /** Whether a bitmap is here; nothing is fetched, and nothing counts as used. */
 export const isHere = (url: string): boolean => Boolean(held.get(url)?.bitmap);
 
