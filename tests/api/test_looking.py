@@ -224,6 +224,28 @@ def test_a_take_can_be_read_by_other_viewers(app: Running, trial: dict) -> None:
     assert app.http.get(f"/api/iiif/3/{wide}-1/info.json").status_code == 404
 
 
+def test_parts_of_pictures_come_on_a_sheet(app: Running) -> None:
+    """Parts of pictures of 8 and 16 bits, colour and grey, below one another; what is none of their pixels is refused."""
+    rng = np.random.default_rng(4)
+    noise = rng.integers(0, 256, (400, 700, 3), np.uint8)
+    deep = rng.integers(0, 2**16, (130, 90), np.uint16)
+    out = io.BytesIO()
+    Image.fromarray(deep).save(out, "PNG")
+    wide, grey = (app.read("sheet.png", as_png(noise)), app.read("deep.png", out.getvalue()))
+    first, second = (f"{source['picture_id']}-0" for source in (wide, grey))
+    parts = [f"{first}/500,3,168,128", f"{second}/0,0,90,130", f"{first}/699,399,1,1"]
+    answer = app.http.get("/api/sheet", params={"part": parts})
+    sheet = np.asarray(Image.open(io.BytesIO(answer.content)))
+    assert sheet.shape == (259, 168, 3) and "immutable" in answer.headers["cache-control"]
+    assert np.array_equal(sheet[:128], noise[3:131, 500:668])
+    assert np.array_equal(sheet[128:258, :90], np.rint(deep / 257).astype(np.uint8)[..., None].repeat(3, axis=2))
+    assert np.array_equal(sheet[258, 0], noise[399, 699]) and not sheet[128:258, 90:].any()
+    for wrong, status in ((f"{first}/0,0,701,1", 422), (f"{first}/0,0,0,1", 422), ("x/0,0,1,1", 422),
+                          (f"{wide['picture_id']}-1/0,0,1,1", 404), (f"{'0' * 64}-0/0,0,1,1", 404)):  # fmt: skip
+        answer = app.http.get("/api/sheet", params={"part": [parts[0], wrong]})
+        assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json"), wrong
+
+
 def test_spots_say_who_wins_where(app: Running, trial: dict) -> None:
     for number, place in enumerate(({"left": 0, "top": 0}, {"left": 240, "top": 180})):
         spot = app.http.post(
