@@ -40,6 +40,7 @@ from mistline.api import (
     schemas,
     shelf,
     standing_in,
+    storage,
     trials,
 )
 from mistline.api.guard import PROBLEM_TYPE, Guard, problem_body
@@ -202,6 +203,7 @@ def create_app() -> FastAPI:
         delivering.router,
         standing_in.router,
         prices.router,
+        storage.router,
         errands.router,
         key.router,
         looking.router,

@@ -27,6 +27,7 @@ from mistline.work.delivering import Stated
 from mistline.work.pricing import job_of, priced
 from mistline.work.requests import Timing
 from mistline.work.scoreboard import Scoreboard, better_of, scoreboard, sentences
+from mistline.work.storage import low_disk
 
 __all__ = ["router", "within"]
 
@@ -330,7 +331,9 @@ def get_queue() -> schemas.Queue:
         failed = len(takes.failed(connection))
     known = [seconds for seconds in left if seconds is not None]
     total = sum(known) if len(known) == len(left) else None
-    return schemas.Queue(items=[schemas.QueueItem(**row) for row in rows], seconds_left=total, failed=failed)
+    return schemas.Queue(
+        items=[schemas.QueueItem(**row) for row in rows], seconds_left=total, failed=failed, low_disk=low_disk()
+    )
 
 
 def _text(words: str) -> str:

@@ -23,7 +23,7 @@ import fsspec
 from mistline.errors import NotFound
 from mistline.store.settings import settings
 
-__all__ = ["Media", "file_hash", "known_hash", "media", "original_key"]
+__all__ = ["Media", "bytes_of", "file_hash", "known_hash", "media", "original_key"]
 
 SCRATCH_LIVES = 24 * 3600.0
 
@@ -62,6 +62,12 @@ def known_hash(path: Path) -> str:
 @lru_cache(maxsize=4096)
 def _hash_of(path: Path, size: int, changed: int) -> str:
     return file_hash(path)
+
+
+def bytes_of(path: Path) -> int:
+    """What a file, or all files of a folder, hold."""
+    files = path.rglob("*") if path.is_dir() else [path]
+    return sum(file.stat().st_size for file in files if file.is_file())
 
 
 class Media:
@@ -104,6 +110,19 @@ class Media:
     def free_bytes(self) -> int | None:
         """Free space of the disk of a local store; None for others, whose space nobody knows."""
         return shutil.disk_usage(self.root).free if self.local else None
+
+    def all_bytes(self) -> int | None:
+        """Size of the disk of a local store; None for others."""
+        return shutil.disk_usage(self.root).total if self.local else None
+
+    def names(self, folder: str) -> Iterator[tuple[str, float]]:
+        """What lies in the folders of a folder, with the time of its last change (0 where the store does not tell)."""
+        top = self._at(folder)
+        for part in self.fs.ls(top, detail=False) if self.fs.exists(top) else ():
+            for info in self.fs.ls(part, detail=True):
+                changed = info.get("mtime") or info.get("LastModified") or info.get("created") or 0
+                stamp = changed.timestamp() if hasattr(changed, "timestamp") else float(changed)
+                yield info["name"].rstrip("/").rpartition("/")[2], stamp
 
     def remove(self, key: str) -> None:
         """Remove a file or folder; does nothing where there is none."""

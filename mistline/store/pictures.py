@@ -9,7 +9,7 @@ from mistline.core.media.plate import TILE, is_whole_png, shard_name, shards_of
 from mistline.errors import Damaged, NotFound
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
-from mistline.store.files import file_hash, known_hash, media
+from mistline.store.files import bytes_of, file_hash, known_hash, media
 
 __all__ = [
     "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "is_id", "keep",
@@ -118,8 +118,15 @@ def keep(connection: Connection, picture_id: str, folder: Path, facts: Row, *, a
     connection.execute(SQL["sum_up"], {"id": picture_id})
     views = folder / "view"
     for view in views.iterdir() if views.exists() else ():
-        keep_view(view, picture_id, int(view.name))
+        _keep(connection, view, picture_id, view.name)
     return picture_id
+
+
+def _keep(connection: Connection, path: Path, picture_id: str, name: str) -> None:
+    """Put a file or folder into the view of a picture, and note what it takes."""
+    size = bytes_of(path)
+    media().replace(path, file_key(picture_id, f"view/{name}"))
+    connection.execute(SQL["more_views"], {"id": picture_id, "bytes": size})
 
 
 def slice_name(axis: str, at: int) -> str:
@@ -127,9 +134,9 @@ def slice_name(axis: str, at: int) -> str:
     return f"{axis}/{at}.png"
 
 
-def keep_slice(path: Path, picture_id: str, axis: str, at: int) -> None:
+def keep_slice(connection: Connection, path: Path, picture_id: str, axis: str, at: int) -> None:
     """Put a row or column over all frames into the view."""
-    media().replace(path, file_key(picture_id, f"view/{slice_name(axis, at)}"))
+    _keep(connection, path, picture_id, slice_name(axis, at))
 
 
 def map_name(fault: str, frame: int) -> str:
@@ -137,10 +144,10 @@ def map_name(fault: str, frame: int) -> str:
     return f"maps/{fault}/{frame}"
 
 
-def keep_map(folder: Path, picture_id: str, fault: str, frame: int, facts: Row) -> None:
+def keep_map(connection: Connection, folder: Path, picture_id: str, fault: str, frame: int, facts: Row) -> None:
     """Put a map of faults (`map.png` in the folder) with its facts into the view."""
     (folder / "facts.json").write_text(json.dumps(facts))
-    media().replace(folder, file_key(picture_id, f"view/{map_name(fault, frame)}"))
+    _keep(connection, folder, picture_id, map_name(fault, frame))
 
 
 def map_facts(picture_id: str, fault: str, frame: int) -> Row | None:
@@ -155,9 +162,9 @@ def map_facts(picture_id: str, fault: str, frame: int) -> Row | None:
     return facts
 
 
-def keep_view(path: Path, picture_id: str, frame: int, name: str = "") -> None:
+def keep_view(connection: Connection, path: Path, picture_id: str, frame: int, name: str = "") -> None:
     """Put the view of a frame that was cut (or one file of it) in the place of what is there."""
-    media().replace(path, file_key(picture_id, f"view/{frame}/{name}".rstrip("/")))
+    _keep(connection, path, picture_id, f"{frame}/{name}".rstrip("/"))
 
 
 def origin(connection: Connection, picture_id: str) -> Row:

@@ -358,6 +358,11 @@ async def cut_sheet(parts: list[tuple[str, int, Region]], folder: Path) -> Path:
     return request.out
 
 
+def _keep_map(folder: Path, picture_id: str, fault: str, frame: int, facts: Row) -> None:
+    with connect() as connection:
+        pictures.keep_map(connection, folder, picture_id, fault, frame, facts)
+
+
 async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
     """The facts of a map of faults of an entry; it is made once and kept beside the entry's tiles.
 
@@ -397,5 +402,5 @@ async def _make_map(looked: _Looked, fault: str, results: list[str], frame: int,
         )  # fmt: skip
         found = await _ask(request)
         facts = found.model_dump()
-        await asyncio.to_thread(pictures.keep_map, made, *place, frame, facts)
+        await asyncio.to_thread(_keep_map, made, *place, frame, facts)
         return facts

@@ -259,7 +259,7 @@ async def _cut(picture_id: str, frames: list[int], view: View) -> None:
             made = request.out / str(frame)
             parts = [(made, "")] if view == "tiles" else [(path, path.name) for path in made.iterdir()]
             for path, name in parts:
-                await asyncio.to_thread(pictures.keep_view, path, picture_id, frame, name)
+                await stored(pictures.keep_view, path, picture_id, frame, name)
 
 
 async def cut_view(picture_id: str, frame: int, view: View) -> None:
@@ -279,7 +279,7 @@ async def cut_slice(picture_id: str, axis: Axis, at: int) -> None:
         await run_child(
             request, what="a picture", memory_bytes=settings().reader_memory_bytes, seconds=settings().take_seconds
         )
-        await asyncio.to_thread(pictures.keep_slice, request.out, picture_id, axis, at)
+        await stored(pictures.keep_slice, request.out, picture_id, axis, at)
 
 
 async def cut_shard_views(picture_id: str, first: int) -> None:

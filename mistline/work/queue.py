@@ -17,12 +17,13 @@ MOST = len(tasks.LANES) + 4  # connections: each lane of a worker listens on one
 @lru_cache
 def queue() -> procrastinate.App:
     """Return the queue of this process, with all tasks."""
-    from mistline.work import errands  # which uses the use cases, and these the queue
+    from mistline.work import errands, storage  # which use the use cases, and these the queue
 
     connector = procrastinate.PsycopgConnector(conninfo=settings().database_url, min_size=1, max_size=MOST)
     app = procrastinate.App(connector=connector)
     app.add_tasks_from(tasks.jobs, namespace="mistline")
     app.add_tasks_from(errands.jobs, namespace="mistline.errands")
+    app.add_tasks_from(storage.jobs, namespace="mistline.storage")
     return app
 
 

@@ -20,7 +20,7 @@ from mistline.core.methods import Traits
 from mistline.core.methods.recipe import Recipe, digest
 from mistline.core.setup import CHAIN_VERSION, AnySetup, NativeSetup, Plan, Setup, read_setup
 from mistline.core.timing.forecast import Forecast, forecast
-from mistline.errors import Conflict, OutOfLimits
+from mistline.errors import Conflict, MistlineError, OutOfLimits
 from mistline.store import fingerprints, models, pictures, recipes, sources, speeds, takes, trials
 from mistline.store.database import Connection, Row, connect
 from mistline.store.files import media
@@ -377,6 +377,18 @@ def _take(entrant: _Entrant, trial: Row) -> Row:
         "delivered": None,
         "repeats": repeats,
     }
+
+
+def can_be_made_again(take: Row) -> bool:
+    """Whether a take made today would be the same: its methods are there, in the versions that made it."""
+    if take["delivered"]:
+        return True
+    scored = read_setup(take["setup"]).score_identity(take["plate_key"])
+    try:
+        recipe = Recipe.model_validate(take["recipe"]).identity() if take["recipe"] else "truth"
+    except (MistlineError, ValueError):
+        return False
+    return bool(digest({**scored, "recipe": recipe, "repeats": take["repeats"]}) == take["key"])
 
 
 def _part(source: Row, setup: AnySetup, first: int, frames: int | None) -> tuple[int, int]:

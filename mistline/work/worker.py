@@ -4,6 +4,7 @@ import asyncio
 import contextlib
 import logging
 import signal
+import time
 
 from mistline.core.timing.machine import this_machine
 from mistline.store import speeds
@@ -12,6 +13,7 @@ from mistline.store.files import media
 from mistline.work import errands
 from mistline.work.queue import queue
 from mistline.work.sandbox import warm_up
+from mistline.work.storage import collect
 from mistline.work.tasks import ERRANDS, LANES
 from mistline.work.trials import purge_removed, requeue_adrift
 
@@ -20,12 +22,13 @@ __all__ = ["main"]
 log = logging.getLogger("mistline.worker")
 HEARTBEAT = 1.0
 DEAD_AFTER = 4.0
+COLLECT_EVERY = 3600.0
 AT_ONCE = {ERRANDS: 4}  # these only wait for others
 
 
 async def _recover() -> None:
     """Retry the jobs of workers whose heart stopped, and give jobs to what has none."""
-    app = queue()
+    app, collected = queue(), float("-inf")
     while True:
         try:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER):
@@ -35,6 +38,9 @@ async def _recover() -> None:
             await asyncio.to_thread(errands.requeue_adrift)
             await asyncio.to_thread(purge_removed)
             await asyncio.to_thread(media().sweep)
+            if time.monotonic() - collected > COLLECT_EVERY:
+                collected = time.monotonic()
+                await asyncio.to_thread(collect)
         except Exception:
             log.exception("The look for abandoned jobs failed; it is tried again.")
         await asyncio.sleep(2)

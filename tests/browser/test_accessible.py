@@ -17,7 +17,7 @@ RUN = """async () => (await axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', '
     .map(({ id, nodes }) => `${id}: ${nodes.map(({ target, failureSummary }) => target + ' ' + failureSummary).join('; ')}`)"""
 PRINT = "%7B%22kind%22%3A%22print%22%2C%22length%22%3A20%7D"  # a print of 20 cm
 PAGES = [
-    "/shelf", "/trials", "/recipes", "/methods", "/prices", "/playbook", "/trials/new?source={source}",
+    "/shelf", "/trials", "/recipes", "/methods", "/prices", "/storage", "/playbook", "/trials/new?source={source}",
     f"/trials/new?source={{source}}&test=no+truth&target={PRINT}",
 ]  # fmt: skip
 STEPS = ["setup", "run", "scores", "verdict"]

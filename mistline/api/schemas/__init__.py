@@ -11,4 +11,5 @@ from mistline.api.schemas.queue import *  # noqa: F403
 from mistline.api.schemas.recipes import *  # noqa: F403
 from mistline.api.schemas.shelf import *  # noqa: F403
 from mistline.api.schemas.standing_in import *  # noqa: F403
+from mistline.api.schemas.storage import *  # noqa: F403
 from mistline.api.schemas.trials import *  # noqa: F403

@@ -29,6 +29,7 @@ class Queue(BaseModel):
     items: list[QueueItem]
     seconds_left: float | None
     failed: int = Field(description="takes of any trial that failed and could run again")
+    low_disk: int | None = Field(description="free bytes of the media store's disk where they are few")
 
 
 class Count(BaseModel):

@@ -4,7 +4,7 @@ select pg_advisory_xact_lock(hashtext(%(id)s))
 -- name: add
 insert into pictures (id, width, height, bit_depth, levels, frames, rate, from_original, file_bytes)
 values (%(id)s, %(width)s, %(height)s, %(bit_depth)s, %(levels)s, %(frames)s, %(rate)s, %(from_original)s, 0)
-on conflict (id) do nothing
+on conflict (id) do update set touched_at = now()
 
 -- name: shards
 select first, frames, file_bytes, hash from shards where picture_id = %(id)s order by first
@@ -28,6 +28,9 @@ left join lateral (
     where wanted.id in (plates.truth_picture, plates.input_picture) and s.id is null limit 1) p on true
 left join lateral (select key from takes where picture_id = wanted.id limit 1) k on true
 limit 1
+
+-- name: more_views
+update pictures set view_bytes = view_bytes + %(bytes)s where id = %(id)s
 
 -- name: get
 select * from pictures where id = %(id)s

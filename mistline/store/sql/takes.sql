@@ -82,9 +82,10 @@ values (least(%(one)s, %(other)s), greatest(%(one)s, %(other)s), %(psnr)s, %(wor
 on conflict (first, second) do nothing
 
 -- name: beside
--- Finished takes of the same plate, controls left out.
+-- Finished takes of the same plate that are kept, controls left out.
 select key, picture_id from takes
 where plate_key = %(plate_key)s and key <> %(key)s and state = 'done' and (recipe is not null or delivered is not null)
+    and exists (select from shards s where s.picture_id = takes.picture_id)
 order by finished_at desc limit 12
 
 -- name: fail

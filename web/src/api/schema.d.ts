@@ -880,6 +880,46 @@ export interface paths {
         patch: operations["editSpot"];
         trace?: never;
     };
+    "/api/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Storage
+         * @description What takes space, what could go, what is being cleared.
+         */
+        get: operations["storage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/storage/clear/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear Storage
+         * @description Let something go: what was removed, what nothing needs, views, or the frames of retired takes.
+         */
+        post: operations["clearStorage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{key}/cancel": {
         parameters: {
             query?: never;
@@ -2331,6 +2371,22 @@ export interface components {
             quality: number;
         };
         /**
+         * Kept
+         * @description Things of a sort that are kept, and what they take.
+         */
+        Kept: {
+            /**
+             * Bytes
+             * @default 0
+             */
+            bytes: number;
+            /**
+             * Number
+             * @default 0
+             */
+            number: number;
+        };
+        /**
          * KeyGiven
          * @description The key that somebody typed.
          */
@@ -3268,6 +3324,11 @@ export interface components {
             failed: number;
             /** Items */
             items: components["schemas"]["QueueItem"][];
+            /**
+             * Low Disk
+             * @description free bytes of the media store's disk where they are few
+             */
+            low_disk: number | null;
             /** Seconds Left */
             seconds_left: number | null;
         };
@@ -3460,6 +3521,16 @@ export interface components {
              * @default 0
              */
             width: number;
+        };
+        /**
+         * Removed
+         * @description What was removed and can still come back.
+         */
+        Removed: {
+            /** Sources */
+            sources: number;
+            /** Trials */
+            trials: number;
         };
         /**
          * Response
@@ -3816,6 +3887,33 @@ export interface components {
              * @default
              */
             version: string;
+        };
+        /**
+         * Storage
+         * @description What takes space and what could go.
+         */
+        Storage: {
+            /** All Bytes */
+            all_bytes: number | null;
+            /** Clearing */
+            clearing: ("bin" | "unneeded" | "views" | "retired")[];
+            /**
+             * Free Bytes
+             * @description on the disk of the media store; None where nobody knows
+             */
+            free_bytes: number | null;
+            /** Is Low */
+            is_low: boolean;
+            originals: components["schemas"]["Kept"];
+            plates: components["schemas"]["Kept"];
+            removed: components["schemas"]["Removed"];
+            /** @description takes that are retired everywhere and can be made again; among the takes */
+            retired: components["schemas"]["Kept"];
+            sources: components["schemas"]["Kept"];
+            takes: components["schemas"]["Kept"];
+            /** @description pictures that no source and no trial needs */
+            unneeded: components["schemas"]["Kept"];
+            views: components["schemas"]["Kept"];
         };
         /**
          * Stretch
@@ -5920,6 +6018,66 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Storage"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    clearStorage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                what: "bin" | "unneeded" | "views" | "retired";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
             };
             /** @description What went wrong, in a sentence */
             default: {

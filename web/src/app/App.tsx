@@ -6,6 +6,7 @@ import { PricesPage } from "../features/prices/PricesPage";
 import { MethodsPage } from "../features/recipes/MethodsPage";
 import { RecipesPage } from "../features/recipes/RecipesPage";
 import { ShelfPage } from "../features/shelf/ShelfPage";
+import { StoragePage } from "../features/storage/StoragePage";
 import { SetupPage } from "../features/trial/SetupPage";
 import { TrialPage } from "../features/trial/TrialPage";
 import { TrialsPage } from "../features/trial/TrialsPage";
@@ -73,6 +74,7 @@ export function App() {
           <Route path="/recipes" element={<RecipesPage />} />
           <Route path="/methods" element={<MethodsPage />} />
           <Route path="/prices" element={<PricesPage />} />
+          <Route path="/storage" element={<StoragePage />} />
           <Route path="/playbook" element={<PlaybookPage />} />
           <Route path="*" element={<Lost />} />
         </Routes>

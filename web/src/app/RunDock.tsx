@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import type { Queue } from "../api/client";
 import { useConnection } from "../api/live";
 import { useQueue, useTakeAction } from "../api/queries";
-import { percent, seconds, timeOfDay } from "../ui/format";
+import { bytes, percent, seconds, timeOfDay } from "../ui/format";
 import { LetterPlate } from "../ui/LetterPlate";
 import { notify, useNotice } from "../ui/notice";
 import { Bar, Button } from "../ui/parts";
@@ -91,7 +91,7 @@ export function RunDock() {
   const { data } = useQueue();
   const lostSince = useConnection((connection) => connection.lostSince);
   const act = useTakeAction();
-  const queue = data ?? { items: [], seconds_left: null, failed: 0 };
+  const queue = data ?? { items: [], seconds_left: null, failed: 0, low_disk: null };
   return (
     <Disclosure as="footer" className="shrink-0 border-t border-line bg-sheet" aria-label="Run dock">
       <Undoable />
@@ -115,14 +115,24 @@ export function RunDock() {
         ) : (
           <Summary queue={queue} />
         )}
+        <span className="ml-auto" />
         {queue.failed > 0 && (
-          <span className="ml-auto flex items-center gap-3">
+          <span className="flex items-center gap-3">
             {queue.failed === 1 ? "1 result failed" : `${queue.failed} results failed`}
             <Button tone="quiet" onClick={() => act.mutate({ retryFailed: true })}>
               Run again
             </Button>
           </span>
         )}
+        <Link to="/storage" className="text-soft underline-offset-4 hover:underline">
+          {queue.low_disk === null ? (
+            "Storage"
+          ) : (
+            <span role="alert" className="font-semibold text-ink">
+              Little disk space left: {bytes(queue.low_disk)}
+            </span>
+          )}
+        </Link>
       </div>
     </Disclosure>
   );

@@ -1,0 +1,12 @@
+-- depends: 0014_recipe_versions
+
+-- What the views of a picture take: they are cut again when somebody looks. And when somebody made it or made it again
+-- last: between that and the note of what needs it, it is needed by nothing.
+alter table pictures add column view_bytes bigint not null default 0;
+alter table pictures add column touched_at timestamptz not null default now();
+
+-- What needs a picture is looked up by its id.
+create index plates_by_truth on plates (truth_picture);
+create index plates_by_input on plates (input_picture);
+create index sources_by_picture on sources (picture_id);
+create index trials_by_plate on trials (plate_key);

@@ -1,0 +1,98 @@
+-- name: space
+-- Bytes and numbers of what is kept, by what it is.
+with roles as (
+    select p.file_bytes, p.view_bytes, case
+        when exists (select from sources s where s.picture_id = p.id) then 'sources'
+        when exists (select from takes k join entries e on e.take_key = k.key where k.picture_id = p.id) then 'takes'
+        when exists (select from trials t where t.plate_key = l.key)
+            or exists (select from takes k join entries e on e.take_key = k.key where k.plate_key = l.key) then 'plates'
+        else 'unneeded' end as role
+    from pictures p left join lateral (
+        select key from plates where truth_picture = p.id union all select key from plates where input_picture = p.id
+        limit 1) l on true),
+originals as (
+    select hash, file_bytes from sources
+    union select hash, file_bytes from models
+    union select delivered ->> 'hash', (delivered ->> 'file_bytes')::bigint from takes where delivered is not null)
+select role, count(*) as number, coalesce(sum(file_bytes), 0)::bigint as bytes from roles group by role
+union all select 'views', count(*) filter (where view_bytes > 0), coalesce(sum(view_bytes), 0)::bigint from roles
+union all select 'originals', count(*), coalesce(sum(file_bytes), 0)::bigint from originals
+
+-- name: bin
+-- What was removed and can still come back.
+select (select count(*) from trials where removed_at is not null) as trials,
+    (select count(*) from sources where removed_at is not null) as sources
+
+-- name: empty_bin
+with gone as (delete from trials where removed_at is not null)
+update sources set removed_at = '-infinity' where removed_at is not null
+
+-- name: idle
+-- Whether nothing is being made that may need what nothing needs yet.
+select not exists (select from takes where state in ('waiting', 'running'))
+    and not exists (select from sources where state in ('waiting', 'reading') and removed_at is null)
+    and not exists (select from procrastinate_jobs where status = 'doing' and task_name <> 'mistline.storage:clear_storage') as idle
+
+-- name: drop_takes
+-- Takes that no trial shows any more.
+delete from takes k
+where k.state not in ('waiting', 'running') and k.created_at < now() - %(grace)s::interval
+    and not exists (select from entries e where e.take_key = k.key)
+
+-- name: drop_plates
+delete from plates p
+where not exists (select from takes k where k.plate_key = p.key)
+    and not exists (select from trials t where t.plate_key = p.key)
+
+-- name: unneeded
+-- Pictures that nothing needs, or is about to: a take's picture has the id of the take.
+select p.id, p.file_bytes + p.view_bytes as bytes from pictures p
+where p.touched_at < now() - %(grace)s::interval and (%(id)s::text is null or p.id = %(id)s)
+    and not exists (select from sources s where s.picture_id = p.id)
+    and not exists (select from takes k where k.picture_id = p.id or k.key = p.id)
+    and not exists (select from plates t where t.truth_picture = p.id)
+    and not exists (select from plates t where t.input_picture = p.id)
+
+-- name: drop_picture
+delete from pictures where id = %(id)s
+
+-- name: pictures
+-- Those of the ids that are noted.
+select id from pictures where id = any(%(ids)s)
+
+-- name: originals
+-- Those of the hashes that a source, a model or a result from elsewhere needs.
+select hash from sources where hash = any(%(hashes)s)
+union select hash from models where hash = any(%(hashes)s)
+union select delivered ->> 'hash' from takes where delivered ->> 'hash' = any(%(hashes)s)
+
+-- name: with_views
+select id from pictures where view_bytes > 0
+
+-- name: no_views
+update pictures set view_bytes = 0 where id = %(id)s
+
+-- name: retired
+-- Finished takes with frames that are kept and that every trial that shows them has retired.
+select k.*, p.file_bytes from takes k join pictures p on p.id = k.picture_id
+where k.state = 'done' and p.file_bytes > 0
+    and exists (select from entries e where e.take_key = k.key)
+    and not exists (
+        select from entries e join trials t on t.id = e.trial_id and t.removed_at is null
+        where e.take_key = k.key and e.standing is distinct from 'retired')
+
+-- name: drop_shards
+delete from shards where picture_id = %(id)s
+
+-- name: no_bytes
+update pictures set file_bytes = 0 where id = %(id)s
+
+-- name: drop_jobs
+-- What is left of jobs that failed or were cancelled.
+delete from procrastinate_jobs j
+where j.status in ('failed', 'cancelled', 'aborted', 'succeeded') and not exists (
+    select from procrastinate_events e where e.job_id = j.id and e.at > now() - interval '1 day')
+
+-- name: clearing
+select args ->> 'what' as what from procrastinate_jobs
+where task_name = 'mistline.storage:clear_storage' and status in ('todo', 'doing')

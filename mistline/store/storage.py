@@ -1,0 +1,112 @@
+"""What takes space, what needs it, and what can go."""
+
+from collections.abc import Iterable, Iterator
+from datetime import timedelta
+from itertools import islice
+
+from mistline.store import database, pictures
+from mistline.store.database import Connection, Row, queries
+from mistline.store.files import media, original_key
+
+__all__ = [
+    "bin_of", "clearing", "drop_frames", "drop_jobs", "drop_picture", "drop_strays", "drop_unneeded_rows", "drop_views",
+    "empty_bin", "is_idle", "retired", "space", "unneeded", "with_views",
+]  # fmt: skip
+
+SQL = queries("storage")
+MOST = 1000
+
+
+def space(connection: Connection) -> dict[str, Row]:
+    """Number and bytes of what is kept: sources, plates and takes as read or made, views, originals, unneeded."""
+    return {row["role"]: row for row in connection.execute(SQL["space"])}
+
+
+def bin_of(connection: Connection) -> Row:
+    """How many trials and sources were removed and can still come back."""
+    return database.one(connection.execute(SQL["bin"]))
+
+
+def empty_bin(connection: Connection) -> None:
+    """Let what was removed go for good; the worker purges the sources."""
+    connection.execute(SQL["empty_bin"])
+
+
+def is_idle(connection: Connection) -> bool:
+    """Whether nothing is being made."""
+    return bool(database.one(connection.execute(SQL["idle"]))["idle"])
+
+
+def clearing(connection: Connection) -> list[str]:
+    """What is being cleared, or waits to be."""
+    return [row["what"] for row in connection.execute(SQL["clearing"])]
+
+
+def drop_unneeded_rows(connection: Connection, grace: timedelta) -> None:
+    """Forget takes that no trial shows and plates that no take and no trial has."""
+    connection.execute(SQL["drop_takes"], {"grace": grace})
+    connection.execute(SQL["drop_plates"])
+
+
+def unneeded(connection: Connection, grace: timedelta, picture_id: str | None = None) -> list[Row]:
+    """Pictures (or one) that nothing has needed for so long."""
+    return connection.execute(SQL["unneeded"], {"grace": grace, "id": picture_id}).fetchall()
+
+
+def drop_picture(connection: Connection, picture_id: str, grace: timedelta) -> None:
+    """Remove a picture that nothing needs, also at this moment, with its files."""
+    connection.execute(pictures.SQL["lock"], {"id": picture_id})
+    if unneeded(connection, grace, picture_id):
+        connection.execute(SQL["drop_picture"], {"id": picture_id})
+        media().remove(pictures.file_key(picture_id, "").rstrip("/"))
+
+
+def with_views(connection: Connection) -> list[str]:
+    """Ids of the pictures that have views."""
+    return [row["id"] for row in connection.execute(SQL["with_views"])]
+
+
+def drop_views(connection: Connection, picture_id: str) -> None:
+    """Remove the views of a picture; they are cut again when somebody looks."""
+    connection.execute(SQL["no_views"], {"id": picture_id})
+    media().remove(pictures.file_key(picture_id, "view"))
+
+
+def retired(connection: Connection) -> list[Row]:
+    """Finished takes that every trial has retired and whose frames are kept."""
+    return connection.execute(SQL["retired"]).fetchall()
+
+
+def drop_frames(connection: Connection, picture_id: str) -> None:
+    """Remove the frames and views of a picture that can be made again; what is known of it stays."""
+    connection.execute(pictures.SQL["lock"], {"id": picture_id})
+    for name in ("drop_shards", "no_bytes"):
+        connection.execute(SQL[name], {"id": picture_id})
+    drop_views(connection, picture_id)
+    media().remove(pictures.file_key(picture_id, "shards"))
+
+
+def drop_strays(connection: Connection, before: float) -> None:
+    """Remove files that nothing is noted of, as a killed process leaves them; originals from before a time only."""
+    for some in _some(name for name, _ in media().names("pictures")):
+        noted = {row["id"] for row in connection.execute(SQL["pictures"], {"ids": some})}
+        for picture_id in set(some) - noted:
+            connection.execute(pictures.SQL["lock"], {"id": picture_id})  # who keeps it at this moment holds it
+            if not connection.execute(SQL["pictures"], {"ids": [picture_id]}).fetchone():
+                media().remove(pictures.file_key(picture_id, "").rstrip("/"))
+    for some in _some(name for name, changed in media().names("originals") if changed < before):
+        needed = {row["hash"] for row in connection.execute(SQL["originals"], {"hashes": some})}
+        for content_hash in set(some) - needed:
+            media().remove(original_key(content_hash))
+
+
+def _some(names: Iterable[str]) -> Iterator[list[str]]:
+    """So many at a time."""
+    left = iter(names)
+    while some := list(islice(left, MOST)):
+        yield some
+
+
+def drop_jobs(connection: Connection) -> None:
+    """Forget the jobs that ended badly a day ago."""
+    connection.execute(SQL["drop_jobs"])
