@@ -15,7 +15,7 @@ def get_storage() -> schemas.Storage:
     """What takes space, what could go, what is being cleared."""
     found = storage.what_takes_space()
     kept = found.pop("kept")
-    sorts = ("originals", "sources", "plates", "takes", "views", "unneeded", "retired")
+    sorts = ("originals", "sources", "plates", "takes", "views", "fingerprints", "unneeded", "retired")
     return schemas.Storage(**found, **{sort: kept.get(sort, {}) for sort in sorts})
 
 

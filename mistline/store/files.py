@@ -115,6 +115,10 @@ class Media:
         """Size of the disk of a local store; None for others."""
         return shutil.disk_usage(self.root).total if self.local else None
 
+    def bytes_below(self, key: str) -> int:
+        """What a folder holds; 0 where there is none."""
+        return int(self.fs.du(self._at(key))) if self.fs.exists(self._at(key)) else 0
+
     def names(self, folder: str) -> Iterator[tuple[str, float]]:
         """What lies in the folders of a folder, with the time of its last change (0 where the store does not tell)."""
         top = self._at(folder)

@@ -9,8 +9,8 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import media, original_key
 
 __all__ = [
-    "bin_of", "clearing", "drop_frames", "drop_jobs", "drop_picture", "drop_strays", "drop_unneeded_rows", "drop_views",
-    "empty_bin", "is_idle", "retired", "space", "unneeded", "with_views",
+    "bin_of", "clearing", "count_views", "drop_frames", "drop_jobs", "drop_picture", "drop_strays",
+    "drop_unneeded_rows", "drop_views", "empty_bin", "is_idle", "retired", "space", "unneeded", "with_views",
 ]  # fmt: skip
 
 SQL = queries("storage")
@@ -18,8 +18,11 @@ MOST = 1000
 
 
 def space(connection: Connection) -> dict[str, Row]:
-    """Number and bytes of what is kept: sources, plates and takes as read or made, views, originals, unneeded."""
-    return {row["role"]: row for row in connection.execute(SQL["space"])}
+    """Number and bytes of what is kept: sources, plates and takes as read or made, views, originals, fingerprints,
+    unneeded."""
+    found = {row["role"]: row for row in connection.execute(SQL["space"])}
+    found["fingerprints"]["bytes"] = media().bytes_below("fingerprints")
+    return found
 
 
 def bin_of(connection: Connection) -> Row:
@@ -59,6 +62,13 @@ def drop_picture(connection: Connection, picture_id: str, grace: timedelta) -> N
     if unneeded(connection, grace, picture_id):
         connection.execute(SQL["drop_picture"], {"id": picture_id})
         media().remove(pictures.file_key(picture_id, "").rstrip("/"))
+
+
+def count_views(connection: Connection) -> None:
+    """Note what the views take of pictures from before that was noted."""
+    for row in connection.execute(SQL["uncounted"]).fetchall():
+        size = media().bytes_below(pictures.file_key(row["id"], "view"))
+        connection.execute(SQL["counted"], {"id": row["id"], "bytes": size})
 
 
 def with_views(connection: Connection) -> list[str]:

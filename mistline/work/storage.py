@@ -86,6 +86,7 @@ def collect(grace: timedelta = GRACE) -> None:
     with connect() as connection:
         storage.drop_unneeded_rows(connection, grace)
         storage.drop_jobs(connection)
+        storage.count_views(connection)
         found = storage.unneeded(connection, grace)
     for row in found:
         with connect() as connection:

@@ -56,9 +56,8 @@ def test_the_sums_are_those_of_the_files(app: Running, trial: dict) -> None:
     for letter in "ABN":
         app.http.get(f"/api/pictures/{picture(trial, letter)}/frames/0/tiles/0/0/0")
     found = app.http.get("/api/storage").json()
-    by_role = {
-        role: found[role]["bytes"] for role in ("originals", "sources", "plates", "takes", "views", "unneeded")
-    }
+    roles = ("originals", "sources", "plates", "takes", "views", "fingerprints", "unneeded")
+    by_role = {role: found[role]["bytes"] for role in roles}
     assert sum(by_role.values()) == sum(path.stat().st_size for path in files(app)), by_role
     assert found["takes"]["number"] == 4 and found["plates"]["number"] == 1 and found["unneeded"]["number"] == 0
     assert found["retired"] == {"number": 1, "bytes": sum(path.stat().st_size for path in kept(app, picture(trial, "B"), "shards"))}  # fmt: skip

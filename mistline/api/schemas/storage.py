@@ -32,6 +32,7 @@ class Storage(BaseModel):
     plates: Kept
     takes: Kept
     views: Kept
+    fingerprints: Kept
     unneeded: Kept = Field(description="pictures that no source and no trial needs")
     retired: Kept = Field(description="takes that are retired everywhere and can be made again; among the takes")
     removed: Removed

@@ -1,8 +1,9 @@
 -- depends: 0014_recipe_versions
 
--- What the views of a picture take: they are cut again when somebody looks. And when somebody made it or made it again
--- last: between that and the note of what needs it, it is needed by nothing.
-alter table pictures add column view_bytes bigint not null default 0;
+-- What the views of a picture take, which are cut again when somebody looks; null where nobody has counted yet. And when
+-- somebody made it or made it again last: between that and the note of what needs it, it is needed by nothing.
+alter table pictures add column view_bytes bigint;
+alter table pictures alter column view_bytes set default 0;
 alter table pictures add column touched_at timestamptz not null default now();
 
 -- What needs a picture is looked up by its id.

@@ -1,7 +1,7 @@
 -- name: space
 -- Bytes and numbers of what is kept, by what it is.
 with roles as (
-    select p.file_bytes, p.view_bytes, case
+    select p.file_bytes, coalesce(p.view_bytes, 0) as view_bytes, case
         when exists (select from sources s where s.picture_id = p.id) then 'sources'
         when exists (select from takes k join entries e on e.take_key = k.key where k.picture_id = p.id) then 'takes'
         when exists (select from trials t where t.plate_key = l.key)
@@ -16,6 +16,7 @@ originals as (
     union select delivered ->> 'hash', (delivered ->> 'file_bytes')::bigint from takes where delivered is not null)
 select role, count(*) as number, coalesce(sum(file_bytes), 0)::bigint as bytes from roles group by role
 union all select 'views', count(*) filter (where view_bytes > 0), coalesce(sum(view_bytes), 0)::bigint from roles
+union all select 'fingerprints', count(*) filter (where state = 'ready'), 0 from fingerprints
 union all select 'originals', count(*), coalesce(sum(file_bytes), 0)::bigint from originals
 
 -- name: bin
@@ -46,7 +47,7 @@ where not exists (select from takes k where k.plate_key = p.key)
 
 -- name: unneeded
 -- Pictures that nothing needs, or is about to: a take's picture has the id of the take.
-select p.id, p.file_bytes + p.view_bytes as bytes from pictures p
+select p.id from pictures p
 where p.touched_at < now() - %(grace)s::interval and (%(id)s::text is null or p.id = %(id)s)
     and not exists (select from sources s where s.picture_id = p.id)
     and not exists (select from takes k where k.picture_id = p.id or k.key = p.id)
@@ -67,7 +68,13 @@ union select hash from models where hash = any(%(hashes)s)
 union select delivered ->> 'hash' from takes where delivered ->> 'hash' = any(%(hashes)s)
 
 -- name: with_views
-select id from pictures where view_bytes > 0
+select id from pictures where view_bytes is null or view_bytes > 0
+
+-- name: uncounted
+select id from pictures where view_bytes is null
+
+-- name: counted
+update pictures set view_bytes = %(bytes)s where id = %(id)s and view_bytes is null
 
 -- name: no_views
 update pictures set view_bytes = 0 where id = %(id)s

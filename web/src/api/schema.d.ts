@@ -3897,6 +3897,7 @@ export interface components {
             all_bytes: number | null;
             /** Clearing */
             clearing: ("bin" | "unneeded" | "views" | "retired")[];
+            fingerprints: components["schemas"]["Kept"];
             /**
              * Free Bytes
              * @description on the disk of the media store; None where nobody knows

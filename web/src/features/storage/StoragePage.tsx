@@ -4,14 +4,15 @@ import { useClear, useStorage, type Clearable, type Storage } from "../../api/st
 import { bytes } from "../../ui/format";
 import { Bar, Button, ConfirmButton, Page, Trouble } from "../../ui/parts";
 
-type Sort = "originals" | "sources" | "plates" | "takes" | "views" | "unneeded";
+type Sort = "originals" | "sources" | "plates" | "takes" | "views" | "fingerprints" | "unneeded";
 
 const SORTS: [Sort, string, string][] = [
-  ["originals", "Originals", "the files as they came; nothing can make them again"],
+  ["originals", "Originals", "files as they came; nothing makes them again"],
   ["sources", "Sources as read", "exact pixels of what is on the Shelf"],
   ["plates", "Truths and inputs", "what each set-up made of its source"],
   ["takes", "Results", "the exact pixels of every entry"],
-  ["views", "Views", "tiles and small pictures for the screen, cut again when somebody looks"],
+  ["views", "Views", "tiles and small pictures for the screen"],
+  ["fingerprints", "Fingerprints", "what each method made of the charts"],
   ["unneeded", "Needed by nothing", "left of what was removed"],
 ];
 
@@ -19,7 +20,7 @@ function Kept({ storage }: { storage: Storage }) {
   const most = Math.max(1, ...SORTS.map(([sort]) => storage[sort].bytes));
   const all = SORTS.reduce((sum, [sort]) => sum + storage[sort].bytes, 0);
   return (
-    <section className="mb-8" aria-labelledby="kept">
+    <section aria-labelledby="kept">
       <h2 id="kept" className="mb-2 text-xl font-semibold">
         What takes space
       </h2>
@@ -39,11 +40,13 @@ function Kept({ storage }: { storage: Storage }) {
                 <span className="font-semibold">{name}</span>
                 <span className="block text-note text-soft">{what}</span>
               </th>
-              <td className="w-2/5 px-4">
+              <td className="w-1/4 px-2">
                 <Bar share={storage[sort].bytes / most} label={`${name} against the largest`} />
               </td>
-              <td className="w-24 px-4 text-right text-soft">{storage[sort].number}</td>
-              <td className="w-28 px-4 text-right font-semibold">{bytes(storage[sort].bytes)}</td>
+              <td className="px-2 text-right text-soft">{storage[sort].number}</td>
+              <td className="px-4 text-right font-semibold whitespace-nowrap">
+                {bytes(storage[sort].bytes)}
+              </td>
             </tr>
           ))}
           <tr>
@@ -170,8 +173,10 @@ export function StoragePage() {
               </span>
             </p>
           )}
-          <Kept storage={storage} />
-          <CanGo storage={storage} />
+          <div className="grid items-start gap-6 lg:grid-cols-2">
+            <CanGo storage={storage} />
+            <Kept storage={storage} />
+          </div>
         </>
       )}
     </Page>
