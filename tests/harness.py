@@ -161,10 +161,21 @@ class Running:
 @contextlib.contextmanager
 def running(cluster_url: str, folder: Path) -> Iterator[Running]:
     """Start Mistline on a fresh database of the cluster."""
+    with served(fresh_database(cluster_url), folder) as app:
+        yield app
+
+
+def fresh_database(cluster_url: str) -> str:
+    """The address of a new, empty database of the cluster."""
     name = f"t{uuid.uuid4().hex[:12]}"
     with psycopg.connect(cluster_url, autocommit=True) as connection:
         connection.execute(f"create database {name}")  # type: ignore[call-overload]
-    url = cluster_url.rsplit("/", 1)[0] + f"/{name}"
+    return cluster_url.rsplit("/", 1)[0] + f"/{name}"
+
+
+@contextlib.contextmanager
+def served(url: str, folder: Path) -> Iterator[Running]:
+    """Start Mistline on a database, with its media store and notes in a folder."""
     database.migrate(url)
     apply_schema(url)
     with psycopg.connect(url, row_factory=psycopg.rows.dict_row) as connection:

@@ -1,13 +1,16 @@
 """The command line: `python -m mistline.cli`."""
 
+import contextlib
 import json
 import logging
 import os
 import secrets
 import webbrowser
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated
 
+import psycopg
 import typer
 from rich.console import Console
 
@@ -15,6 +18,10 @@ from mistline.api.app import create_app
 from mistline.cli import demo as demo_data
 from mistline.cli import supervisor
 from mistline.errors import MistlineError
+from mistline.store import cluster
+from mistline.store.backup import backup as write_backup
+from mistline.store.backup import restore as read_backup
+from mistline.store.files import Media
 from mistline.store.settings import Settings
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Compare upscaling and denoising methods.")
@@ -54,6 +61,40 @@ def demo(browser: Browser = True, make_key: MakeKey = False) -> None:
 def start(browser: Browser = True, make_key: MakeKey = False) -> None:
     """Start Mistline with your own data."""
     _run("own", with_demo=False, browser=browser, make_key=make_key)
+
+
+@contextlib.contextmanager
+def _store() -> Iterator[tuple[str, Media]]:
+    """Database and media store of one's own data, served meanwhile if nobody does."""
+    settings = Settings(data=supervisor.default_data("own"))
+    private = settings.data / "postgres"
+    running = settings.database_url or cluster.running_url(private)
+    try:
+        yield running or cluster.start(private), Media(settings.media)
+    except (MistlineError, OSError, psycopg.Error) as error:
+        console.print(f"[bold]{error}[/bold]")
+        raise typer.Exit(1) from None
+    finally:
+        if not running:
+            cluster.stop(private)
+
+
+@app.command()
+def backup(folder: Path) -> None:
+    """Copy everything that cannot be made again into a folder, also while Mistline runs."""
+    with _store() as (url, media):
+        console.print(
+            f"The backup in {folder} is complete; {write_backup(url, media, folder)} files are new in it."
+        )
+
+
+@app.command()
+def restore(folder: Path) -> None:
+    """Bring a backup back, into a data folder (MISTLINE_DATA) that does not exist yet."""
+    with _store() as (url, media):
+        copied, missing = read_backup(url, media, folder)
+        again = f"; {missing} of them are not whole and are made again when looked at" if missing else ""
+        console.print(f"{copied} files are back{again}. Start Mistline as usual.")
 
 
 @app.command()

@@ -22,7 +22,7 @@ import psycopg
 
 from mistline.errors import SetupError
 
-__all__ = ["await_ready", "launch", "prepare", "start", "stop", "url"]
+__all__ = ["await_ready", "binary", "launch", "prepare", "running_url", "start", "stop", "url"]
 
 USER = "mistline"
 READY_SECONDS = 300.0  # a database that was killed may have much to replay
@@ -30,7 +30,8 @@ END_SECONDS = 60.0
 POSTMASTER_STARTS = 10.0  # seconds at most between a server's start and the note of it
 
 
-def _binary(name: str, version: str = "*") -> str:
+def binary(name: str, version: str = "*") -> str:
+    """Where a program of PostgreSQL is, of a major version or the newest one."""
     found = sorted(Path("/usr/lib/postgresql").glob(f"{version}/bin/{name}"), key=lambda path: int(path.parts[4]))
     on_path = shutil.which(name) if version == "*" else None
     if not found and not on_path:
@@ -76,7 +77,7 @@ def _create(data: Path) -> None:
             shutil.chown(fresh, "postgres", "postgres")
             shutil.chown(file.name, "postgres", "postgres")
         made = _run([
-            _binary("initdb"), "-D", str(fresh), "-U", USER, f"--pwfile={file.name}", "-A", "scram-sha-256",
+            binary("initdb"), "-D", str(fresh), "-U", USER, f"--pwfile={file.name}", "-A", "scram-sha-256",
             "-E", "UTF8", "--locale=C.UTF-8",
         ])  # fmt: skip
     finally:
@@ -92,7 +93,7 @@ def _version(data: Path) -> str:
     """The major version that made the cluster; a sentence if only others are installed."""
     version = (data / "PG_VERSION").read_text().strip()
     try:
-        _binary("postgres", version)
+        binary("postgres", version)
     except SetupError:
         raise SetupError(
             f"The database in {data} was made by PostgreSQL {version}, which is not installed; install it by "
@@ -170,7 +171,7 @@ def prepare(data: Path) -> int:
     _end_what_is_left(data)
     if not _secret(data).exists():
         password = secrets.token_urlsafe(24)
-        _run([_binary("postgres", version), "--single", "-D", str(data), "postgres"],
+        _run([binary("postgres", version), "--single", "-D", str(data), "postgres"],
              f"alter role {USER} password '{password}'\n")  # fmt: skip
         _keep_secret(data, password)
     note = data.with_suffix(".port")
@@ -183,7 +184,7 @@ def _command(data: Path, port: int) -> list[str]:
     """The command that serves a prepared cluster until it is interrupted."""
     data = data.resolve()
     return _as_its_user([
-        _binary("postgres", _version(data)), "-D", str(data), "-p", str(port), "-c", "listen_addresses=127.0.0.1",
+        binary("postgres", _version(data)), "-D", str(data), "-p", str(port), "-c", "listen_addresses=127.0.0.1",
         "-c", "unix_socket_directories=", "-c", "logging_collector=off",
     ])  # fmt: skip
 
@@ -218,6 +219,12 @@ def await_ready(data: Path, port: int, process: subprocess.Popen[bytes]) -> None
     causes = [line.split(": ", 1)[-1].strip() for line in lines[-40:] if "FATAL" in line or "PANIC" in line]
     cause = f" ({causes[-1]})" if causes else ""
     raise SetupError(f"The database did not start{cause}; its log is {log}.")
+
+
+def running_url(data: Path) -> str | None:
+    """Where the cluster answers that another process serves; None if nobody does."""
+    note = data.with_suffix(".port")
+    return url(data, int(note.read_text())) if _running(data.resolve()) and note.exists() else None
 
 
 def start(data: Path) -> str:

@@ -119,6 +119,12 @@ class Media:
         """What a folder holds; 0 where there is none."""
         return int(self.fs.du(self._at(key))) if self.fs.exists(self._at(key)) else 0
 
+    def keys(self, folder: str) -> Iterator[str]:
+        """Keys of all files below a folder."""
+        top = self._at(folder)
+        for name in self.fs.find(top) if self.fs.exists(top) else ():
+            yield folder + name[name.index(top) + len(top) :]
+
     def names(self, folder: str) -> Iterator[tuple[str, float]]:
         """What lies in the folders of a folder, with the time of its last change (0 where the store does not tell)."""
         top = self._at(folder)

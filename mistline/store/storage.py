@@ -1,6 +1,7 @@
 """What takes space, what needs it, and what can go."""
 
 from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from datetime import timedelta
 from itertools import islice
 
@@ -9,12 +10,26 @@ from mistline.store.database import Connection, Row, queries
 from mistline.store.files import media, original_key
 
 __all__ = [
-    "bin_of", "clearing", "count_views", "drop_frames", "drop_jobs", "drop_picture", "drop_strays",
+    "alone", "bin_of", "clearing", "count_views", "drop_frames", "drop_jobs", "drop_picture", "drop_strays",
     "drop_unneeded_rows", "drop_views", "empty_bin", "is_idle", "retired", "space", "unneeded", "with_views",
 ]  # fmt: skip
 
 SQL = queries("storage")
 MOST = 1000
+CARE = 0x63617265  # of the advisory lock
+
+
+@contextmanager
+def alone(connection: Connection, *, wait: bool = True) -> Iterator[bool]:
+    """Whether nobody else removes files or copies them all meanwhile; true once that is so if it waits."""
+    how = "pg_advisory_lock" if wait else "pg_try_advisory_lock"
+    row = database.one(connection.execute(f"select {how}(%s) as held", [CARE]))
+    held = wait or bool(row["held"])
+    try:
+        yield held
+    finally:
+        if held:
+            connection.execute("select pg_advisory_unlock(%s)", [CARE])
 
 
 def space(connection: Connection) -> dict[str, Row]:

@@ -72,16 +72,23 @@ def clear_storage(what: What) -> None:
             with connect() as connection:
                 storage.drop_views(connection, picture_id)
     elif what == "retired":
-        for row in _droppable():
-            with connect() as connection:
-                storage.drop_frames(connection, row["picture_id"])
+        with connect() as guard, storage.alone(guard):
+            for row in _droppable():
+                with connect() as connection:
+                    storage.drop_frames(connection, row["picture_id"])
     else:
-        with connect() as connection:
-            idle = storage.is_idle(connection)
-        collect(ASKED_FOR if idle else GRACE)
+        with connect() as guard, storage.alone(guard):
+            _collect(ASKED_FOR if storage.is_idle(guard) else GRACE)
 
 
-def collect(grace: timedelta = GRACE) -> None:
+def collect() -> None:
+    """Remove what nothing has needed for a day, unless somebody else removes something or makes a backup."""
+    with connect() as guard, storage.alone(guard, wait=False) as alone:
+        if alone:
+            _collect(GRACE)
+
+
+def _collect(grace: timedelta) -> None:
     """Remove what no source, trial or verdict has needed for so long, and what killed processes left."""
     with connect() as connection:
         storage.drop_unneeded_rows(connection, grace)

@@ -221,7 +221,7 @@ def test_a_missing_postgresql_is_said_with_the_remedy(monkeypatch: pytest.Monkey
     monkeypatch.setattr(Path, "glob", lambda self, pattern: iter(()))
     monkeypatch.setenv("PATH", str(tmp_path))
     with pytest.raises(cluster.SetupError, match="apt-get install postgresql"):
-        cluster._binary("initdb")
+        cluster.binary("initdb")
 
 
 def test_the_demo_plates_are_what_they_are_said_to_be() -> None:
