@@ -1,6 +1,6 @@
 """Everything that cannot be made again, in one folder, and back from there.
 
-A backup is a folder: `database.dump` (of pg_dump, custom format) and `media/`, that is originals, frames of pictures and
+A backup is a folder: `database.dump` (of pg_dump, custom format), and `media/` with originals, frames of pictures and
 the plates of fingerprints, under the keys that they have in the media store. Views are left out: they are cut again.
 Files of the media store never change under their key, so that a second backup into the same folder copies only what is
 new; the dump takes the old one's place at the end.
