@@ -35,6 +35,7 @@ from mistline.api import (
     iiif,
     key,
     looking,
+    metrics,
     prices,
     recipes,
     schemas,
@@ -207,6 +208,7 @@ def create_app() -> FastAPI:
         errands.router,
         key.router,
         looking.router,
+        metrics.router,
         iiif.router,
         events.router,
     ):
@@ -218,6 +220,7 @@ def create_app() -> FastAPI:
         (RequestValidationError, _validation_error),
         (HTTPException, _http_error),
         (psycopg.OperationalError, _database_error),
+        (psycopg.InterfaceError, _database_error),
         (psycopg_pool.PoolTimeout, _database_error),
         (psycopg.IntegrityError, _integrity_error),
         (psycopg.DataError, _data_error),
@@ -226,6 +229,7 @@ def create_app() -> FastAPI:
     ):
         app.add_exception_handler(kind, handler)
     app.add_middleware(Guard, allowed_hosts=settings().allowed_hosts, heard=lambda: events.announcer.heard)
+    app.add_middleware(metrics.Timed)
     _pages(app, settings().web)
     app.openapi = functools.cache(lambda: _description(app))  # type: ignore[method-assign]
     return app

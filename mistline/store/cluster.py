@@ -176,7 +176,9 @@ def prepare(data: Path) -> int:
         _keep_secret(data, password)
     note = data.with_suffix(".port")
     port = _free_port(int(note.read_text()) if note.exists() and note.read_text().isdigit() else 0)
-    note.write_text(str(port))
+    fresh = note.with_suffix(".port.new")  # whoever reads it finds the old one or the new one, never half of it
+    fresh.write_text(str(port))
+    fresh.replace(note)
     return port
 
 
