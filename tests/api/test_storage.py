@@ -55,10 +55,14 @@ def test_the_sums_are_those_of_the_files(app: Running, trial: dict) -> None:
     """Bytes by role add up to what lies on the disk; the truth is the source itself, so the input is the one plate."""
     for letter in "ABN":
         app.http.get(f"/api/pictures/{picture(trial, letter)}/frames/0/tiles/0/0/0")
-    found = app.http.get("/api/storage").json()
     roles = ("originals", "sources", "plates", "takes", "views", "fingerprints", "unneeded")
-    by_role = {role: found[role]["bytes"] for role in roles}
-    assert sum(by_role.values()) == sum(path.stat().st_size for path in files(app)), by_role
+
+    def equal() -> dict | None:  # a view is there a moment before it is noted
+        told = app.http.get("/api/storage").json()
+        on_disk = sum(path.stat().st_size for path in files(app))
+        return told if sum(told[role]["bytes"] for role in roles) == on_disk else None
+
+    found = until(equal, what="sums that are those of the files")
     assert found["takes"]["number"] == 4 and found["plates"]["number"] == 1 and found["unneeded"]["number"] == 0
     assert found["retired"] == {"number": 1, "bytes": sum(path.stat().st_size for path in kept(app, picture(trial, "B"), "shards"))}  # fmt: skip
     assert 0 < found["free_bytes"] < found["all_bytes"]
