@@ -5,17 +5,20 @@ from contextlib import contextmanager
 from datetime import timedelta
 from itertools import islice
 
+from mistline.errors import NotFound
 from mistline.store import database, pictures
 from mistline.store.database import Connection, Row, queries
 from mistline.store.files import media, original_key
 
 __all__ = [
-    "alone", "bin_of", "clearing", "count_views", "drop_frames", "drop_jobs", "drop_picture", "drop_strays",
-    "drop_unneeded_rows", "drop_views", "empty_bin", "is_idle", "retired", "space", "unneeded", "with_views",
+    "OWNER", "alone", "bin_of", "clearing", "count_views", "drop_frames", "drop_jobs", "drop_picture", "drop_strays",
+    "drop_unneeded_rows", "drop_views", "empty_bin", "is_idle", "owns_store", "retired", "space", "unneeded",
+    "with_views",
 ]  # fmt: skip
 
 SQL = queries("storage")
 MOST = 1000
+OWNER = "owner.txt"  # in the media store
 CARE = 0x63617265  # of the advisory lock
 
 
@@ -109,6 +112,27 @@ def drop_frames(connection: Connection, picture_id: str) -> None:
         connection.execute(SQL[name], {"id": picture_id})
     drop_views(connection, picture_id)
     media().remove(pictures.file_key(picture_id, "shards"))
+
+
+def owns_store(connection: Connection) -> bool:
+    """Whether the media store belongs to this database; one that belongs to nobody does once a picture was kept there.
+
+    Files of another installation that shares the store, or of a database that was lost, are strays to this one only.
+    """
+    row = database.one(connection.execute(SQL["installation"]))
+    try:
+        return media().read(OWNER).decode() == row["id"]
+    except NotFound:
+        pass
+    mine = row["has_pictures"] and any(
+        connection.execute(SQL["pictures"], {"ids": some}).fetchone()
+        for some in _some(name for name, _ in media().names("pictures"))
+    )
+    if mine:
+        with media().workspace() as folder:
+            (folder / OWNER).write_text(row["id"])
+            media().adopt(folder / OWNER, OWNER)
+    return bool(mine)
 
 
 def drop_strays(connection: Connection, before: float) -> None:

@@ -99,4 +99,5 @@ def _collect(grace: timedelta) -> None:
         with connect() as connection:
             storage.drop_picture(connection, row["id"], grace)
     with connect() as connection:
-        storage.drop_strays(connection, time.time() - grace.total_seconds())
+        if storage.owns_store(connection):
+            storage.drop_strays(connection, time.time() - grace.total_seconds())

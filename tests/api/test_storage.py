@@ -8,6 +8,7 @@ import numpy as np
 import psycopg
 import pytest
 
+from mistline.store.storage import OWNER
 from tests.conftest import as_png
 from tests.harness import Running, until
 
@@ -36,8 +37,8 @@ def kept(app: Running, picture_id: str, part: str = "") -> list[Path]:
 
 
 def files(app: Running) -> list[Path]:
-    """All that the media store holds, scratch too."""
-    return [path for path in app.media.rglob("*") if path.is_file()]
+    """All that the media store holds, scratch too; not the mark of whose it is."""
+    return [path for path in app.media.rglob("*") if path.is_file() and path.name != OWNER]
 
 
 def clear(app: Running, what: str) -> dict:
@@ -110,6 +111,21 @@ def test_what_a_killed_process_left_goes(app: Running, trial: dict) -> None:
     assert not stray.exists() and not old.exists() and new.exists()
     assert kept(app, picture(trial, "A"), "shards")
     new.unlink()
+
+
+def test_files_of_another_installation_stay(app: Running, trial: dict) -> None:
+    """One that shares the store, or a database that was lost: what this one knows nothing of is not its to remove."""
+    mark = app.media / OWNER
+    own, foreign = mark.read_text(), app.media / "originals" / "dd" / ("dd" + "3" * 62)
+    foreign.parent.mkdir(parents=True, exist_ok=True)
+    foreign.write_bytes(b"of somebody else")
+    os.utime(foreign, (time.time() - 9e5,) * 2)
+    mark.write_text("another one")
+    clear(app, "unneeded")
+    assert foreign.exists()
+    mark.write_text(own)
+    clear(app, "unneeded")
+    assert not foreign.exists() and kept(app, picture(trial, "A"), "shards")
 
 
 def test_nothing_is_left_when_everything_is_removed(app: Running, trial: dict) -> None:

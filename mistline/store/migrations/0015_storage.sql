@@ -6,6 +6,13 @@ alter table pictures add column view_bytes bigint;
 alter table pictures alter column view_bytes set default 0;
 alter table pictures add column touched_at timestamptz not null default now();
 
+-- Who this database is: files that it knows nothing of are removed only from a media store that is its own.
+create table installation (
+    single boolean primary key default true check (single),
+    id uuid not null default gen_random_uuid()
+);
+insert into installation default values;
+
 -- What needs a picture is looked up by its id.
 create index plates_by_truth on plates (truth_picture);
 create index plates_by_input on plates (input_picture);

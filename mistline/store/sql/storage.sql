@@ -67,6 +67,9 @@ select hash from sources where hash = any(%(hashes)s)
 union select hash from models where hash = any(%(hashes)s)
 union select delivered ->> 'hash' from takes where delivered ->> 'hash' = any(%(hashes)s)
 
+-- name: installation
+select id::text, exists (select from pictures) as has_pictures from installation
+
 -- name: with_views
 select id from pictures where view_bytes is null or view_bytes > 0
 
