@@ -24,6 +24,7 @@ from mistline.store.database import connect
 from mistline.store.files import media
 from mistline.work import looking
 from mistline.work.requests import PixelRead
+from mistline.work.sheets import sheet
 
 __all__ = ["router"]
 
@@ -71,9 +72,7 @@ async def get_sheet(part: Annotated[list[Part], Query(min_length=1, max_length=6
         picture, _, place = each.partition("/")
         picture_id, _, frame = picture.partition("-")
         wanted.append((picture_id, int(frame), Region(*(int(side) for side in place.split(",")))))
-    with media().workspace() as folder:
-        data = (await looking.cut_sheet(wanted, folder)).read_bytes()
-    return Response(data, media_type="image/png", headers=FOREVER)
+    return Response(await sheet(tuple(wanted)), media_type="image/png", headers=FOREVER)
 
 
 @router.get("/trials/{trial_id}/spots", operation_id="spots")

@@ -23,7 +23,7 @@ import fsspec
 from mistline.errors import NotFound
 from mistline.store.settings import settings
 
-__all__ = ["Media", "bytes_of", "file_hash", "known_hash", "media", "original_key"]
+__all__ = ["Media", "file_hash", "known_hash", "media", "original_key"]
 
 SCRATCH_LIVES = 24 * 3600.0
 
@@ -62,12 +62,6 @@ def known_hash(path: Path) -> str:
 @lru_cache(maxsize=4096)
 def _hash_of(path: Path, size: int, changed: int) -> str:
     return file_hash(path)
-
-
-def bytes_of(path: Path) -> int:
-    """What a file, or all files of a folder, hold."""
-    files = path.rglob("*") if path.is_dir() else [path]
-    return sum(file.stat().st_size for file in files if file.is_file())
 
 
 class Media:
@@ -116,7 +110,7 @@ class Media:
         return shutil.disk_usage(self.root).total if self.local else None
 
     def bytes_below(self, key: str) -> int:
-        """What a folder holds; 0 where there is none."""
+        """What a file or folder holds; 0 where there is none."""
         return int(self.fs.du(self._at(key))) if self.fs.exists(self._at(key)) else 0
 
     def keys(self, folder: str) -> Iterator[str]:

@@ -9,7 +9,7 @@ from mistline.core.media.plate import TILE, is_whole_png, shard_name, shards_of
 from mistline.errors import Damaged, NotFound
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
-from mistline.store.files import bytes_of, file_hash, known_hash, media
+from mistline.store.files import file_hash, known_hash, media
 
 __all__ = [
     "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "is_id", "keep",
@@ -124,9 +124,9 @@ def keep(connection: Connection, picture_id: str, folder: Path, facts: Row, *, a
 
 def _keep(connection: Connection, path: Path, picture_id: str, name: str) -> None:
     """Put a file or folder into the view of a picture, and note what it takes."""
-    size = bytes_of(path)
-    media().replace(path, file_key(picture_id, f"view/{name}"))
-    connection.execute(SQL["more_views"], {"id": picture_id, "bytes": size})
+    key = file_key(picture_id, f"view/{name}")
+    media().replace(path, key)
+    connection.execute(SQL["more_views"], {"id": picture_id, "bytes": media().bytes_below(key)})
 
 
 def slice_name(axis: str, at: int) -> str:

@@ -36,8 +36,7 @@ def alone(connection: Connection, *, wait: bool = True) -> Iterator[bool]:
 
 
 def space(connection: Connection) -> dict[str, Row]:
-    """Number and bytes of what is kept: sources, plates and takes as read or made, views, originals, fingerprints,
-    unneeded."""
+    """Number and bytes of what is kept, by what it is; the names are those of the query and of the API."""
     found = {row["role"]: row for row in connection.execute(SQL["space"])}
     found["fingerprints"]["bytes"] = media().bytes_below("fingerprints")
     return found
@@ -108,8 +107,8 @@ def retired(connection: Connection) -> list[Row]:
 def drop_frames(connection: Connection, picture_id: str) -> None:
     """Remove the frames and views of a picture that can be made again; what is known of it stays."""
     connection.execute(pictures.SQL["lock"], {"id": picture_id})
-    for name in ("drop_shards", "no_bytes"):
-        connection.execute(SQL[name], {"id": picture_id})
+    connection.execute(SQL["drop_shards"], {"id": picture_id})
+    connection.execute(pictures.SQL["sum_up"], {"id": picture_id})
     drop_views(connection, picture_id)
     media().remove(pictures.file_key(picture_id, "shards"))
 
@@ -125,8 +124,7 @@ def owns_store(connection: Connection) -> bool:
     except NotFound:
         pass
     mine = row["has_pictures"] and any(
-        connection.execute(SQL["pictures"], {"ids": some}).fetchone()
-        for some in _some(name for name, _ in media().names("pictures"))
+        pictures.some(connection, some) for some in _some(name for name, _ in media().names("pictures"))
     )
     if mine:
         with media().workspace() as folder:
@@ -138,10 +136,10 @@ def owns_store(connection: Connection) -> bool:
 def drop_strays(connection: Connection, before: float) -> None:
     """Remove files that nothing is noted of, as a killed process leaves them; originals from before a time only."""
     for some in _some(name for name, _ in media().names("pictures")):
-        noted = {row["id"] for row in connection.execute(SQL["pictures"], {"ids": some})}
+        noted = {row["id"] for row in pictures.some(connection, some)}
         for picture_id in set(some) - noted:
             connection.execute(pictures.SQL["lock"], {"id": picture_id})  # who keeps it at this moment holds it
-            if not connection.execute(SQL["pictures"], {"ids": [picture_id]}).fetchone():
+            if not pictures.some(connection, [picture_id]):
                 media().remove(pictures.file_key(picture_id, "").rstrip("/"))
     for some in _some(name for name, changed in media().names("originals") if changed < before):
         needed = {row["hash"] for row in connection.execute(SQL["originals"], {"hashes": some})}

@@ -22,12 +22,11 @@ from mistline.store.database import Row, connect
 from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work.lane import Lane
+from mistline.work.making import stored
 from mistline.work.requests import (
     CutCrops,
-    CutSheet,
     MakeMap,
     MeasureRegion,
-    Part,
     PixelRead,
     ReadPixels,
     Request,
@@ -42,10 +41,10 @@ __all__ = [
     "add_remark",
     "add_spot",
     "cut_crops",
-    "cut_sheet",
     "fault_map",
     "measure_region",
     "read_pixels",
+    "sound_shards",
     "spot_scores",
     "spots_in_words",
     "spots_of",
@@ -114,7 +113,7 @@ def _check(looked: _Looked, frame: int, region: Region | None = None) -> None:
         raise OutOfLimits(f"The trial has {frames} frames; choose one of 0 to {frames - 1}.")
 
 
-async def _shards(picture_id: str | None, folder: Path, frames: Iterable[int]) -> list[Path]:
+async def sound_shards(picture_id: str | None, folder: Path, frames: Iterable[int]) -> list[Path]:
     """What holds frames, nothing of no picture; a damaged shard is queued to be made again, and that is said."""
     if picture_id is None:
         return []
@@ -156,9 +155,9 @@ async def _measure(
         return {row["letter"]: row["scores"] for row in rows}
     frames = range(max(0, frame - 1), frame + 1)
     with media().workspace() as folder:
-        truth = await _shards(looked.truth, folder, frames)
-        given = await _shards(trial["input_picture"], folder, frames)
-        results = {row["letter"]: await _shards(row["picture_id"], folder, frames) for row in rows}
+        truth = await sound_shards(looked.truth, folder, frames)
+        given = await sound_shards(trial["input_picture"], folder, frames)
+        results = {row["letter"]: await sound_shards(row["picture_id"], folder, frames) for row in rows}
 
         async def some(letters: list[str]) -> Row:
             request = MeasureRegion(
@@ -276,10 +275,10 @@ async def suggest_spots(trial_id: str, frame: int) -> list[SpotFound]:
         with media().workspace() as folder:
             request = SuggestSpots(
                 name=looked.trial["source_name"], frame=frame, target=looked.size,
-                truth=await _shards(looked.truth, folder, [frame]),
-                input=await _shards(looked.trial["input_picture"], folder, [frame]),
+                truth=await sound_shards(looked.truth, folder, [frame]),
+                input=await sound_shards(looked.trial["input_picture"], folder, [frame]),
                 results={
-                    row["letter"]: await _shards(row["picture_id"], folder, [frame])
+                    row["letter"]: await sound_shards(row["picture_id"], folder, [frame])
                     for row in looked.done if row["control"] is None
                 },
             )  # fmt: skip
@@ -304,7 +303,7 @@ async def read_pixels(trial_id: str, x: int, y: int, frame: int) -> dict[str, Pi
             request = ReadPixels(
                 name=looked.trial["source_name"], x=x, y=y, frame=frame, size=looked.size,
                 pictures={
-                    name: await _shards(picture, folder, [frame])
+                    name: await sound_shards(picture, folder, [frame])
                     for name, (picture, _) in _pictures(looked).items()
                 },
             )  # fmt: skip
@@ -327,40 +326,12 @@ async def cut_crops(trial_id: str, region: Region, frame: int, folder: Path) -> 
         request = CutCrops(
             name=looked.trial["source_name"], region=region, frame=frame, size=looked.size, out=folder / "crops.zip",
             pictures={
-                name: await _shards(picture, folder, [frame])
+                name: await sound_shards(picture, folder, [frame])
                 for name, picture in pictures_of.items()
             },
         )  # fmt: skip
         await _ask(request)
     return request.out
-
-
-async def cut_sheet(parts: list[tuple[str, int, Region]], folder: Path) -> Path:
-    """Parts of pictures (id, frame, region), below one another as one 8-bit PNG in the folder."""
-    with connect() as connection:
-        found = {picture_id: pictures.get(connection, picture_id) for picture_id, _, _ in parts}
-    for picture_id, frame, region in parts:
-        region.check(Size(found[picture_id]["width"], found[picture_id]["height"]))
-        if frame >= found[picture_id]["frames"]:
-            raise NotFound(f"The picture has {found[picture_id]['frames']} frames, counted from 0.")
-    if sum(region.width * region.height for _, _, region in parts) > LARGEST_REGION:
-        raise OutOfLimits("The parts are too large for one sheet; ask for fewer of them.")
-    shards = {
-        (picture_id, frame): await _shards(picture_id, folder, [frame])
-        for picture_id, frame in dict.fromkeys(part[:2] for part in parts)
-    }
-    request = CutSheet(
-        name="a picture", out=folder / "sheet.png",
-        parts=[Part(picture=shards[picture_id, frame], frame=frame, region=region)
-               for picture_id, frame, region in parts],
-    )  # fmt: skip
-    await _ask(request)
-    return request.out
-
-
-def _keep_map(folder: Path, picture_id: str, fault: str, frame: int, facts: Row) -> None:
-    with connect() as connection:
-        pictures.keep_map(connection, folder, picture_id, fault, frame, facts)
 
 
 async def fault_map(trial_id: str, letter: str, fault: str, frame: int) -> Row:
@@ -393,14 +364,14 @@ async def _make_map(looked: _Looked, fault: str, results: list[str], frame: int,
     with media().workspace() as folder:
         made = folder / "map"
         made.mkdir()
-        shards = [await _shards(picture, folder, [frame]) for picture in results]
+        shards = [await sound_shards(picture, folder, [frame]) for picture in results]
         request = MakeMap(
             name=trial["source_name"], map=fault, frame=frame, factor=looked.sizes.factors[0], out=made / "map.png",
-            target=looked.size, truth=await _shards(looked.truth, folder, [frame]),
-            input=await _shards(trial["input_picture"], folder, [frame]),
+            target=looked.size, truth=await sound_shards(looked.truth, folder, [frame]),
+            input=await sound_shards(trial["input_picture"], folder, [frame]),
             result=shards[0], others=shards[1:],
         )  # fmt: skip
         found = await _ask(request)
         facts = found.model_dump()
-        await asyncio.to_thread(_keep_map, made, *place, frame, facts)
+        await stored(pictures.keep_map, made, *place, frame, facts)
         return facts

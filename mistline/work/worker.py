@@ -4,7 +4,6 @@ import asyncio
 import contextlib
 import logging
 import signal
-import time
 
 from mistline.core.timing.machine import this_machine
 from mistline.store import speeds
@@ -28,7 +27,7 @@ AT_ONCE = {ERRANDS: 4}  # these only wait for others
 
 async def _recover() -> None:
     """Retry the jobs of workers whose heart stopped, and give jobs to what has none."""
-    app, collected = queue(), float("-inf")
+    app = queue()
     while True:
         try:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER):
@@ -38,12 +37,19 @@ async def _recover() -> None:
             await asyncio.to_thread(errands.requeue_adrift)
             await asyncio.to_thread(purge_removed)
             await asyncio.to_thread(media().sweep)
-            if time.monotonic() - collected > COLLECT_EVERY:
-                collected = time.monotonic()
-                await asyncio.to_thread(collect)
         except Exception:
             log.exception("The look for abandoned jobs failed; it is tried again.")
         await asyncio.sleep(2)
+
+
+async def _tidy() -> None:
+    """Collect what nothing needs, beside everything else: it may take long."""
+    while True:
+        try:
+            await asyncio.to_thread(collect)
+        except Exception:
+            log.exception("What nothing needs could not be collected; it is tried again.")
+        await asyncio.sleep(COLLECT_EVERY)
 
 
 async def _work() -> None:
@@ -67,7 +73,7 @@ async def _work() -> None:
         for name in LANES
     ]
     async with app.open_async():
-        jobs = [asyncio.create_task(lane) for lane in (*lanes, _recover())]
+        jobs = [asyncio.create_task(lane) for lane in (*lanes, _recover(), _tidy())]
         loop = asyncio.get_running_loop()
         for name in (signal.SIGINT, signal.SIGTERM):
             loop.add_signal_handler(name, lambda: [job.cancel() for job in jobs])

@@ -13,24 +13,8 @@ from mistline.core.threads import on_threads
 from mistline.errors import ShapeMismatch
 
 __all__ = [
-    "SHARP",
-    "Better",
-    "Enlarged",
-    "Evidence",
-    "Given",
-    "Measure",
-    "Measured",
-    "Need",
-    "NotMeasurable",
-    "Pair",
-    "Part",
-    "Picture",
-    "by_rows",
-    "depth",
-    "enlarged",
-    "luma_of",
-    "rows_of",
-    "shape",
+    "SHARP", "Better", "Enlarged", "Evidence", "Given", "Measure", "Measured", "Need", "NotMeasurable", "Pair", "Part",
+    "Picture", "by_rows", "depth", "enlarged", "luma_of", "rows_of", "shape",
 ]  # fmt: skip
 
 T = TypeVar("T")

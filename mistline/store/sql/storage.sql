@@ -57,10 +57,6 @@ where p.touched_at < now() - %(grace)s::interval and (%(id)s::text is null or p.
 -- name: drop_picture
 delete from pictures where id = %(id)s
 
--- name: pictures
--- Those of the ids that are noted.
-select id from pictures where id = any(%(ids)s)
-
 -- name: originals
 -- Those of the hashes that a source, a model or a result from elsewhere needs.
 select hash from sources where hash = any(%(hashes)s)
@@ -93,9 +89,6 @@ where k.state = 'done' and p.file_bytes > 0
 
 -- name: drop_shards
 delete from shards where picture_id = %(id)s
-
--- name: no_bytes
-update pictures set file_bytes = 0 where id = %(id)s
 
 -- name: drop_jobs
 -- What is left of jobs that failed or were cancelled.
