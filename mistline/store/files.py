@@ -119,14 +119,19 @@ class Media:
         for name in self.fs.find(top) if self.fs.exists(top) else ():
             yield folder + name[name.index(top) + len(top) :]
 
-    def names(self, folder: str) -> Iterator[tuple[str, float]]:
-        """What lies in the folders of a folder, with the time of its last change (0 where the store does not tell)."""
+    def names(self, folder: str) -> Iterator[str]:
+        """What lies in the folders of a folder."""
         top = self._at(folder)
         for part in self.fs.ls(top, detail=False) if self.fs.exists(top) else ():
-            for info in self.fs.ls(part, detail=True):
-                changed = info.get("mtime") or info.get("LastModified") or info.get("created") or 0
-                stamp = changed.timestamp() if hasattr(changed, "timestamp") else float(changed)
-                yield info["name"].rstrip("/").rpartition("/")[2], stamp
+            for name in self.fs.ls(part, detail=False):
+                yield name.rstrip("/").rpartition("/")[2]
+
+    def changed(self, key: str) -> float:
+        """When a file was written last, seconds of the epoch; now where there is none."""
+        try:
+            return float(self.fs.modified(self._at(key)).timestamp())
+        except FileNotFoundError:
+            return time.time()
 
     def remove(self, key: str) -> None:
         """Remove a file or folder; does nothing where there is none."""
@@ -205,6 +210,9 @@ class Media:
             ):
                 self.remove(key)  # damaged meanwhile: the upload takes its place
             self.adopt(path, key)
+            # However long it took to write, and however long it has lain there: it has come now.
+            if self.local:
+                os.utime(self._at(key))
         return digest.hexdigest(), size
 
 

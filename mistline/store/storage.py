@@ -124,7 +124,7 @@ def owns_store(connection: Connection) -> bool:
     except NotFound:
         pass
     mine = row["has_pictures"] and any(
-        pictures.some(connection, some) for some in _some(name for name, _ in media().names("pictures"))
+        pictures.some(connection, some) for some in _some(media().names("pictures"))
     )
     if mine:
         with media().workspace() as folder:
@@ -135,16 +135,24 @@ def owns_store(connection: Connection) -> bool:
 
 def drop_strays(connection: Connection, before: float) -> None:
     """Remove files that nothing is noted of, as a killed process leaves them; originals from before a time only."""
-    for some in _some(name for name, _ in media().names("pictures")):
+    for some in _some(media().names("pictures")):
         noted = {row["id"] for row in pictures.some(connection, some)}
         for picture_id in set(some) - noted:
             connection.execute(pictures.SQL["lock"], {"id": picture_id})  # who keeps it at this moment holds it
             if not pictures.some(connection, [picture_id]):
                 media().remove(pictures.file_key(picture_id, "").rstrip("/"))
-    for some in _some(name for name, changed in media().names("originals") if changed < before):
-        needed = {row["hash"] for row in connection.execute(SQL["originals"], {"hashes": some})}
-        for content_hash in set(some) - needed:
-            media().remove(original_key(content_hash))
+    for some in _some(media().names("originals")):
+        for content_hash in set(some) - _needed(connection, some):
+            key = original_key(
+                content_hash
+            )  # it may have come again, and be needed, since the others were looked at
+            if media().changed(key) < before and not _needed(connection, [content_hash]):
+                media().remove(key)
+
+
+def _needed(connection: Connection, hashes: list[str]) -> set[str]:
+    """Those of the hashes of originals that a source, a model or a result from elsewhere came from."""
+    return {row["hash"] for row in connection.execute(SQL["originals"], {"hashes": hashes})}
 
 
 def _some(names: Iterable[str]) -> Iterator[list[str]]:

@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 import threading
+import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -102,3 +103,29 @@ def test_a_file_in_use_is_there_while_another_takes_its_place(tmp_path: Path) ->
         over.set()
         reading.result()
     assert seen and all(content.startswith(b"frames ") for content in seen)
+
+
+def test_what_lies_there_is_listed_and_summed(media: Media) -> None:
+    """Names, keys, bytes and times, which the collector and the backup go by."""
+    digests = {media.keep_original(io.BytesIO(content))[0] for content in (b"one", b"three")}
+    assert set(media.names("originals")) == digests
+    assert set(media.keys("originals")) == {original_key(digest) for digest in digests}
+    assert media.bytes_below("originals") == 8
+    assert media.bytes_below(original_key(hashlib.sha256(b"one").hexdigest())) == 3
+    assert (list(media.names("pictures")), list(media.keys("pictures")), media.bytes_below("pictures")) == (
+        [],
+        [],
+        0,
+    )
+    assert all(abs(media.changed(original_key(digest)) - time.time()) < 3600 for digest in digests)
+
+
+def test_an_original_that_comes_again_has_come_now(tmp_path: Path) -> None:
+    """Else one that lay there needed by nothing could go before what needs it is noted."""
+    media = Media(tmp_path.as_uri())
+    digest, _ = media.keep_original(io.BytesIO(b"again"))
+    place = tmp_path / original_key(digest)
+    os.utime(place, (1e9, 1e9))
+    assert media.changed(original_key(digest)) == 1e9
+    media.keep_original(io.BytesIO(b"again"))
+    assert media.changed(original_key(digest)) > 1.5e9
