@@ -34,7 +34,6 @@ def views() -> dict[str, str]:
         "look-wall": f"{at}/look?mode=wall&by=ssim&z=1",
         "look-map": f"{at}/look?panes=truth,C,D,E&focus=3&x=700&y=450&z=1&map=unlike",
         "look-clip": f"/trials/{ride['id']}/look?panes=truth,A,B,C&focus=3&frame=9",
-        "look-over-time": f"/trials/{ride['id']}/look?mode=time&panes=truth,A,B,C&focus=3&x=320&y=180&z=1&frame=9",
         "scores-native": f"/trials/{hall['id']}/scores",
         "scores-stand-ins": f"/trials/{old['id']}/scores",
         "scores": f"{at}/scores",
@@ -42,6 +41,7 @@ def views() -> dict[str, str]:
         "recipes": "/recipes?recipe=" + recipe["id"],
         "methods": "/methods",
         "prices": "/prices",
+        "storage": "/storage",
         "playbook": "/playbook",
     }
 
