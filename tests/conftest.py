@@ -12,6 +12,7 @@ from PIL import Image
 
 from mistline.core.frame import Frame
 from mistline.store import cluster
+from tests.distant import served_objects
 from tests.harness import KEY, Running, running
 
 
@@ -43,6 +44,13 @@ def cluster_url() -> Iterator[str]:
     yield url
     cluster.stop(folder / "postgres")
     shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def object_store() -> Iterator[str]:
+    """The URL of an empty bucket of a simulated S3 server, as a media store."""
+    with served_objects() as url:
+        yield url
 
 
 @pytest.fixture(scope="module")

@@ -174,17 +174,18 @@ def fresh_database(cluster_url: str) -> str:
 
 
 @contextlib.contextmanager
-def served(url: str, folder: Path) -> Iterator[Running]:
-    """Start Mistline on a database, with its media store and notes in a folder."""
+def served(url: str, folder: Path, media_url: str = "") -> Iterator[Running]:
+    """Start Mistline on a database, with its notes and, if no other is named, its media store in a folder."""
     database.migrate(url)
     apply_schema(url)
     with psycopg.connect(url, row_factory=psycopg.rows.dict_row) as connection:
         recipes.seed(connection)
     port = free_port()
     media = folder / "media"
-    environment = {**os.environ, "MISTLINE_DATABASE_URL": url, "MISTLINE_MEDIA_URL": media.as_uri()}
+    environment = {**os.environ, "MISTLINE_DATABASE_URL": url, "MISTLINE_MEDIA_URL": media_url or media.as_uri()}
     environment["MISTLINE_TIMING_LANE"] = str(folder / "lane")  # tests at once do not wait for each other
     environment["MISTLINE_PORT"] = str(port)
+    environment["MISTLINE_DATA"] = str(folder)
     environment["MISTLINE_CONNECTORS"] = str(folder / "connectors")
     app = Running(f"http://127.0.0.1:{port}", environment, media)
     app.start_worker()

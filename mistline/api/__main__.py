@@ -7,6 +7,7 @@ from typing import Any
 import uvicorn
 from uvicorn.protocols.http.auto import AutoHTTPProtocol
 
+from mistline.store.logs import start_logs
 from mistline.store.settings import settings
 
 HEAD_SECONDS = 20.0  # until the head of a request must be there
@@ -45,9 +46,10 @@ def main(**more: Any) -> None:
     """Serve until told to stop; each file of an upload is an open file, and a sequence has thousands."""
     _, most_files = resource.getrlimit(resource.RLIMIT_NOFILE)
     resource.setrlimit(resource.RLIMIT_NOFILE, (most_files, most_files))
+    start_logs("web", "web: %(message)s")
     uvicorn.run(
         "mistline.api.app:create_app", factory=True, host=settings().host, port=settings().port, http=Impatient,
-        limit_concurrency=MOST_CONNECTIONS, log_level="warning", timeout_graceful_shutdown=2, **more,
+        limit_concurrency=MOST_CONNECTIONS, log_level="warning", log_config=None, timeout_graceful_shutdown=2, **more,
     )  # fmt: skip
 
 

@@ -106,6 +106,8 @@ async def _system_error(request: Request, error: Exception) -> Response:
         return _problem(
             507, "No space", "The disk is full; nothing was kept of this. Free some space and try again."
         )
+    if error.errno == errno.EHOSTUNREACH:
+        return _problem(503, "The media store is away", "The media store does not answer; try again in a moment.")
     log.error("%s %s", request.method, request.url.path, exc_info=error)
     reason = error.strerror or "no reason given"
     return _problem(500, "The system refused", f"The media store could not be used ({reason}); check its disk.")

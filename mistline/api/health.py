@@ -33,10 +33,7 @@ def ready(response: Response) -> Health:
             connection.execute("select 1")
     except Exception:
         missing.append("database")
-    try:
-        if not media().fs.exists(media().root):
-            missing.append("media store")
-    except Exception:
+    if not media().answers():
         missing.append("media store")
     response.status_code = 503 if missing else 200
     return Health(ready=not missing, missing=missing)

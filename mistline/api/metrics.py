@@ -1,5 +1,6 @@
 """Figures of this installation in the Prometheus text format, for those who watch over it."""
 
+import logging
 import time
 from collections.abc import Iterator
 
@@ -15,6 +16,7 @@ from mistline.store.files import media
 
 __all__ = ["Timed", "router"]
 
+log = logging.getLogger("mistline.web")
 router = APIRouter(tags=["health"])
 METHODS = {"DELETE", "GET", "HEAD", "OPTIONS", "PATCH", "POST", "PUT"}
 REGISTRY = CollectorRegistry()
@@ -43,7 +45,10 @@ class Timed:
                 method = (
                     scope["method"] if scope["method"] in METHODS else "other"
                 )  # labels are for ever: few of them
-                REQUESTS.labels(method, route, status).observe(time.perf_counter() - begun)
+                took = time.perf_counter() - begun
+                REQUESTS.labels(method, route, status).observe(took)
+                log.info("asked", extra={"method": method, "path": scope["path"], "status": message["status"],
+                                         "seconds": round(took, 4)})  # fmt: skip
             await send(message)
 
         await self.app(scope, receive, noted)

@@ -20,7 +20,7 @@ from mistline.core.setup import AnySetup, NativeSetup, Plan, read_setup
 from mistline.core.timing.break_even import Shortcut
 from mistline.core.timing.cost import PriceBook
 from mistline.errors import Conflict, NotFound
-from mistline.store import pictures, prices, speeds, takes, trials
+from mistline.store import pictures, prices, speeds, takes, trials, workers
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
 from mistline.work.delivering import Stated
@@ -328,12 +328,19 @@ def get_queue() -> schemas.Queue:
         left = [
             row["seconds_left"] if row["state"] == "running" else speeds.expected(connection, row) for row in rows
         ]
-        failed = len(takes.failed(connection))
+        failed, at_once = len(takes.failed(connection)), max(1, workers.making(connection))
     known = [seconds for seconds in left if seconds is not None]
-    total = sum(known) if len(known) == len(left) else None
+    total = max(sum(known) / at_once, *known, 0.0) if len(known) == len(left) else None
     return schemas.Queue(
         items=[schemas.QueueItem(**row) for row in rows], seconds_left=total, failed=failed, low_disk=low_disk()
     )
+
+
+@router.get("/workers", operation_id="workers")
+def get_workers() -> list[schemas.Worker]:
+    """The workers of all machines that were heard of within the hour."""
+    with connect() as connection:
+        return [schemas.Worker(**row) for row in workers.every(connection)]
 
 
 def _text(words: str) -> str:

@@ -2,7 +2,6 @@
 
 import contextlib
 import json
-import logging
 import os
 import secrets
 import webbrowser
@@ -21,7 +20,7 @@ from mistline.errors import MistlineError
 from mistline.store import cluster
 from mistline.store.backup import backup as write_backup
 from mistline.store.backup import restore as read_backup
-from mistline.store.files import Media
+from mistline.store.files import Media, media_at
 from mistline.store.settings import Settings
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Compare upscaling and denoising methods.")
@@ -31,7 +30,6 @@ MakeKey = Annotated[bool, typer.Option(help="Make a key for other machines and p
 
 
 def _run(name: str, *, with_demo: bool, browser: bool, make_key: bool) -> None:
-    logging.basicConfig(level=logging.WARNING, format="%(message)s")
     if make_key:
         os.environ["MISTLINE_KEY"] = secrets.token_urlsafe(24)
         console.print(f"The key of this start: [bold]{os.environ['MISTLINE_KEY']}[/bold]")
@@ -44,11 +42,8 @@ def _run(name: str, *, with_demo: bool, browser: bool, make_key: bool) -> None:
         if with_demo:
             demo_data.seed()
 
-    try:
+    with _sentences():
         supervisor.run(settings, ready, [demo_data.service(settings)] if with_demo else [])
-    except MistlineError as error:
-        console.print(f"[bold]{error}[/bold]")
-        raise typer.Exit(1) from None
 
 
 @app.command()
@@ -63,6 +58,23 @@ def start(browser: Browser = True, make_key: MakeKey = False) -> None:
     _run("own", with_demo=False, browser=browser, make_key=make_key)
 
 
+@app.command()
+def worker() -> None:
+    """Work for the Mistline of another machine: MISTLINE_DATABASE_URL and MISTLINE_MEDIA_URL say where it is."""
+    with _sentences():
+        supervisor.join(Settings(data=supervisor.default_data("worker")))
+
+
+@contextlib.contextmanager
+def _sentences() -> Iterator[None]:
+    """Say in a sentence what goes wrong, and end."""
+    try:
+        yield
+    except (MistlineError, OSError, psycopg.Error) as error:
+        console.print(f"[bold]{error}[/bold]")
+        raise typer.Exit(1) from None
+
+
 @contextlib.contextmanager
 def _store() -> Iterator[tuple[str, Media]]:
     """Database and media store of one's own data, served meanwhile if nobody does."""
@@ -70,10 +82,9 @@ def _store() -> Iterator[tuple[str, Media]]:
     private = settings.data / "postgres"
     running = settings.database_url or cluster.running_url(private)
     try:
-        yield running or cluster.start(private), Media(settings.media)
-    except (MistlineError, OSError, psycopg.Error) as error:
-        console.print(f"[bold]{error}[/bold]")
-        raise typer.Exit(1) from None
+        with _sentences():
+            media = media_at(settings.media, settings.cache_folder, settings.cache_bytes)
+            yield running or cluster.start(private), media
     finally:
         if not running:
             cluster.stop(private)

@@ -19,12 +19,14 @@ import psycopg
 
 from mistline.api.key import is_loopback
 from mistline.errors import MistlineError, SetupError
-from mistline.store import cluster, database, recipes
+from mistline.store import cluster, database, recipes, storage
+from mistline.store.files import media_at
+from mistline.store.logs import start_logs
 from mistline.store.settings import ROOT, Settings
 from mistline.store.settings import settings as store_settings
 from mistline.work.queue import apply_schema, queue
 
-__all__ = ["run"]
+__all__ = ["default_data", "join", "run"]
 
 log = logging.getLogger("mistline")
 STOP_SECONDS = 8.0
@@ -180,7 +182,11 @@ def run(settings: Settings, ready: Callable[[str], None], beside: Sequence[Seque
     for name in (signal.SIGINT, signal.SIGTERM):  # also when started in the background of a script
         signal.signal(name, signal.default_int_handler)
     with _alone(settings):
+        os.environ["MISTLINE_DATA"] = str(settings.data)
+        store_settings.cache_clear()
+        start_logs("main")
         _check_port(settings.host, settings.port)
+        _check_media(settings)
         processes: list[_Process] = []
         try:
             _run(settings, ready, processes, beside)
@@ -201,7 +207,6 @@ def _run(
     private = None if settings.database_url else _Database(settings.data / "postgres")
     processes += [private] if private else []
     os.environ["MISTLINE_DATABASE_URL"] = private.url if private else settings.database_url
-    os.environ["MISTLINE_DATA"] = str(settings.data)
     os.environ["MISTLINE_HOST"], os.environ["MISTLINE_PORT"] = settings.host, str(settings.port)
     _prepare(os.environ["MISTLINE_DATABASE_URL"])
     served = [
@@ -229,6 +234,58 @@ def _run(
     while True:
         tend()
         time.sleep(0.3)
+
+
+def join(settings: Settings) -> None:
+    """Run a worker for the Mistline of another machine until Ctrl-C or SIGTERM.
+
+    Raises
+    ------
+    SetupError
+        If it is not told where database and media store are, or they are not there or do not belong together.
+    """
+    if not (settings.database_url and settings.media_url):
+        raise SetupError(
+            "A worker joins a Mistline of another machine; set MISTLINE_DATABASE_URL and MISTLINE_MEDIA_URL to what "
+            "that one uses."
+        )
+    for name in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(name, signal.default_int_handler)
+    os.environ["MISTLINE_DATA"] = str(settings.data)
+    store_settings.cache_clear()
+    with _alone(settings):
+        start_logs("main")
+        _check_media(settings)
+        try:
+            with database.connect() as connection:
+                database.check_shape(connection)
+                if not storage.is_store_of(connection):
+                    raise SetupError(
+                        "The media store is not the one that this database's pictures lie in; set MISTLINE_MEDIA_URL "
+                        "to what the other machine uses."
+                    )
+        except psycopg.OperationalError as error:
+            raise SetupError(f"The database does not answer ({error}); check MISTLINE_DATABASE_URL.") from None
+        worker = _Process("worker", [sys.executable, "-m", "mistline.work", "--joined"], dict(os.environ))
+        log.warning("This machine, %s, works for the others now  (Ctrl-C stops it)", settings.machine)
+        try:
+            while True:
+                worker.tend()
+                time.sleep(0.3)
+        except KeyboardInterrupt:
+            log.warning("Stopping.")
+        finally:
+            signal.signal(signal.SIGINT, signal.SIG_IGN)
+            worker.stop()
+
+
+def _check_media(settings: Settings) -> None:
+    if settings.media_url and not media_at(settings.media, settings.cache_folder, settings.cache_bytes).answers():
+        place = settings.media_url.partition("?")[0]
+        raise SetupError(
+            f"The media store {place} does not answer, or there is no such bucket or folder; make it, or check "
+            "MISTLINE_MEDIA_URL and the store's key."
+        )
 
 
 def default_data(name: str) -> Path:

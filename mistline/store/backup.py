@@ -17,10 +17,10 @@ from psycopg.conninfo import conninfo_to_dict
 from psycopg.rows import dict_row
 
 from mistline.core.media.plate import shard_name
-from mistline.errors import NotFound, SetupError
+from mistline.errors import SetupError
 from mistline.store import cluster, storage
 from mistline.store.database import Row
-from mistline.store.files import Media, file_hash
+from mistline.store.files import Media
 from mistline.store.pictures import file_key
 
 __all__ = ["backup", "restore"]
@@ -123,8 +123,4 @@ def restore(url: str, media: Media, folder: Path) -> tuple[int, int]:
 def _is_whole(media: Media, row: Row) -> bool:
     """Whether frames are what was written."""
     with media.workspace() as scratch:
-        try:
-            path = media.fetch(file_key(row["picture_id"], shard_name(row["first"])), scratch)
-        except NotFound:
-            return False
-        return file_hash(path) == row["hash"]
+        return media.fetch(file_key(row["picture_id"], shard_name(row["first"])), row["hash"], scratch) is not None

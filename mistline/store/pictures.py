@@ -9,7 +9,7 @@ from mistline.core.media.plate import TILE, is_whole_png, shard_name, shards_of
 from mistline.errors import Damaged, NotFound
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
-from mistline.store.files import file_hash, known_hash, media
+from mistline.store.files import file_hash, media
 
 __all__ = [
     "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "is_id", "keep",
@@ -61,12 +61,8 @@ def shard_files(picture_id: str, folder: Path, frames: Iterable[int] | None = No
 
 
 def _sound(picture_id: str, row: Row, folder: Path) -> Path:
-    try:
-        path = media().fetch(file_key(picture_id, shard_name(row["first"])), folder)
-        whole = path.stat().st_size == row["file_bytes"] and known_hash(path) == row["hash"]
-    except (NotFound, OSError):
-        raise Damaged(picture_id) from None
-    if not whole:
+    path = media().fetch(file_key(picture_id, shard_name(row["first"])), row["hash"], folder)
+    if path is None:
         raise Damaged(picture_id)
     return path
 

@@ -1,5 +1,6 @@
 """Where things are: read from the environment (MISTLINE_...), with defaults for one machine."""
 
+import socket
 import tempfile
 from functools import lru_cache
 from pathlib import Path
@@ -15,7 +16,9 @@ ROOT = Path(__file__).resolve().parents[2]
 class Settings(BaseSettings):
     """All settings of the application.
 
-    `database_url` empty means a private cluster below `data`; `media_url` empty means a folder below it.
+    `database_url` empty means a private cluster below `data`; `media_url` empty means a folder below it. `machine` is
+    what this one is called where several work; `cache`, `cache_bytes` and `store_patience` (seconds) matter where the
+    media store is no folder.
     """
 
     model_config = SettingsConfigDict(env_prefix="MISTLINE_")
@@ -28,6 +31,10 @@ class Settings(BaseSettings):
     allowed_hosts: list[str] = []
     key: SecretStr = SecretStr("")
     connectors: Path | None = None
+    machine: str = socket.gethostname()
+    cache: Path | None = None
+    cache_bytes: int = 20 * 2**30
+    store_patience: float = 60
     web: Path = ROOT / "web" / "dist"
     reader_memory_bytes: int = 6 * 2**30
     reader_seconds: float = 120
@@ -39,6 +46,11 @@ class Settings(BaseSettings):
     def connectors_folder(self) -> Path:
         """Where remote services are described."""
         return self.connectors or self.data / "connectors"
+
+    @property
+    def cache_folder(self) -> Path:
+        """Where copies of files of a distant media store lie."""
+        return self.cache or self.data / "cache"
 
     @property
     def media(self) -> str:

@@ -28,7 +28,7 @@ def add(connection: Connection, recipe: Recipe, machine_id: str, basis: str, sec
 
 
 def best(connection: Connection, recipe: Recipe) -> Speed | None:
-    """The best figure there is for a recipe on the machine seen last."""
+    """The best figure there is for a recipe on a machine that works now: the slowest if several do."""
     row = connection.execute(SQL["best"], {"recipe_key": digest(recipe.identity())}).fetchone()
     return Speed(row["seconds_per_megapixel"], row["basis"], row["count"]) if row else None
 

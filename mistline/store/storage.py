@@ -12,8 +12,8 @@ from mistline.store.files import media, original_key
 
 __all__ = [
     "OWNER", "alone", "bin_of", "clearing", "count_views", "drop_frames", "drop_jobs", "drop_picture", "drop_strays",
-    "drop_unneeded_rows", "drop_views", "empty_bin", "is_idle", "owns_store", "retired", "space", "unneeded",
-    "with_views",
+    "drop_unneeded_rows", "drop_views", "empty_bin", "is_idle", "is_store_of", "owns_store", "retired", "space",
+    "unneeded", "with_views",
 ]  # fmt: skip
 
 SQL = queries("storage")
@@ -25,14 +25,8 @@ CARE = 0x63617265  # of the advisory lock
 @contextmanager
 def alone(connection: Connection, *, wait: bool = True) -> Iterator[bool]:
     """Whether nobody else removes files or copies them all meanwhile; true once that is so if it waits."""
-    how = "pg_advisory_lock" if wait else "pg_try_advisory_lock"
-    row = database.one(connection.execute(f"select {how}(%s) as held", [CARE]))
-    held = wait or bool(row["held"])
-    try:
+    with database.alone(connection, CARE, wait=wait) as held:
         yield held
-    finally:
-        if held:
-            connection.execute("select pg_advisory_unlock(%s)", [CARE])
 
 
 def space(connection: Connection) -> dict[str, Row]:
@@ -131,6 +125,12 @@ def owns_store(connection: Connection) -> bool:
             (folder / OWNER).write_text(row["id"])
             media().adopt(folder / OWNER, OWNER)
     return bool(mine)
+
+
+def is_store_of(connection: Connection) -> bool:
+    """Whether the media store can be this database's: it holds its pictures, or there are none yet."""
+    row = database.one(connection.execute(SQL["installation"]))
+    return not row["has_pictures"] or owns_store(connection)
 
 
 def drop_strays(connection: Connection, before: float) -> None:

@@ -9,10 +9,12 @@ import signal
 import traceback
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any
 
 from mistline.core.methods import register
 from mistline.errors import MistlineError
+from mistline.work.confine import confine
 from mistline.work.requests import Request
 from mistline.work.steps import STEPS
 
@@ -37,8 +39,8 @@ def _keep_freed_memory() -> None:
     libc.mallopt(M_TRIM_THRESHOLD, 256 * 2**20)
 
 
-def serve(pipe: Connection, memory_bytes: int, request: Request[Any]) -> None:
-    """Carry out a request within a limit of memory; tell progress and answer through the pipe."""
+def serve(pipe: Connection, memory_bytes: int, request: Request[Any], scratch: Path) -> None:
+    """Carry out a request within a limit of memory and its own files; tell progress and answer through the pipe."""
 
     def say(**message: Any) -> None:
         pipe.send_bytes(json.dumps(message, allow_nan=False).encode())
@@ -50,6 +52,7 @@ def serve(pipe: Connection, memory_bytes: int, request: Request[Any]) -> None:
     _keep_freed_memory()
     resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    confine(request, scratch)
     try:
         for model in request.models:
             register(model.card, model.path)

@@ -19,7 +19,7 @@ from mistline.core.setup import read_setup
 from mistline.errors import BadMedia, Damaged
 from mistline.store import models, pictures, sources, takes
 from mistline.store.database import Row, connect
-from mistline.store.files import known_hash, media, original_key
+from mistline.store.files import media, original_key
 from mistline.store.settings import settings
 from mistline.work.requests import (
     Axis,
@@ -42,7 +42,7 @@ from mistline.work.sandbox import run_child
 __all__ = [
     "child",
     "cut_shard_views", "cut_slice", "cut_view", "footage_of", "local_models", "make_shard", "mend",
-    "read_original", "reading",
+    "original", "read_original", "reading",
     "sound", "source_footage", "stored",
 ]  # fmt: skip
 
@@ -80,11 +80,11 @@ async def sound(picture_id: str, folder: Path, frames: Iterable[int] | None = No
         return await asyncio.to_thread(pictures.shard_files, picture_id, folder, frames)
 
 
-async def _original(row: Row, folder: Path) -> Path:
-    """An original, proven to be what came in."""
-    path = await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder)
-    if await asyncio.to_thread(known_hash, path) != row["hash"]:
-        raise BadMedia(f"The original of {row['name']} was damaged in the media store; import the file again.")
+async def original(row: Row, folder: Path) -> Path:
+    """The file of a source, of a model or of a result from elsewhere, proven to be what came in."""
+    path = await asyncio.to_thread(media().fetch, original_key(row["hash"]), row["hash"], folder)
+    if path is None:
+        raise BadMedia(f"The file of {row['name']} was damaged in the media store or removed; import it again.")
     return path
 
 
@@ -97,7 +97,7 @@ async def source_footage(row: Row, folder: Path, frames: Iterable[int] | None = 
     """Where the frames of a source come from."""
     picture = await stored(pictures.get, row["picture_id"])
     if picture["from_original"]:
-        return Footage(original=await _original(row, folder), name=row["name"], read_as=row["read_as"])
+        return Footage(original=await original(row, folder), name=row["name"], read_as=row["read_as"])
     return Footage(shards=await sound(row["picture_id"], folder, frames), name=row["name"])
 
 
@@ -108,7 +108,7 @@ def _bytes(size: Size, frames: int) -> int:
 
 async def _room(need: int, report: Progress) -> None:
     """Wait until the disk of the media store has room; what waits is not lost for want of it."""
-    while (free := media().free_bytes()) is not None and free < need:
+    while (free := media().room()) < need:
         report(f"waiting for disk space: {free / 1e6:.0f} MB free, {need / 1e6:.0f} MB needed", 0.0)
         await asyncio.sleep(LOOK_AGAIN)
 
@@ -120,7 +120,7 @@ async def read_original(row: Row, *, anew: bool = False) -> tuple[Original, str]
     with media().workspace() as folder:
         found = await run_child(
             ReadOriginal(
-                name=row["name"], path=await _original(row, folder), out=folder, read_as=row["read_as"],
+                name=row["name"], path=await original(row, folder), out=folder, read_as=row["read_as"],
             ), what=row["name"], memory_bytes=settings().reader_memory_bytes,
             seconds=settings().reader_seconds + row["file_bytes"] / SLOWEST_READING,
         )  # fmt: skip
@@ -133,7 +133,7 @@ async def local_models(recipe: Row | None, folder: Path) -> list[LocalModel]:
     if recipe is None:
         return []
     found = await stored(models.files_of, recipe)
-    paths = [await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder) for row in found]
+    paths = [await original(row, folder) for row in found]
     return [LocalModel(card=row["card"], path=path) for row, path in zip(found, paths, strict=True)]
 
 
@@ -180,7 +180,7 @@ async def _delivered(file: Row | None, folder: Path) -> Delivered | None:
     """The file of a result that was made elsewhere."""
     if file is None:
         return None
-    return Delivered(name=file["name"], path=await _original(file, folder), resample=file["resample"])
+    return Delivered(name=file["name"], path=await original(file, folder), resample=file["resample"])
 
 
 async def make_shard(

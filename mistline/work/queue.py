@@ -5,6 +5,7 @@ from functools import lru_cache
 import procrastinate
 import psycopg
 
+from mistline.store.database import LINE
 from mistline.store.settings import settings
 from mistline.work import tasks
 
@@ -19,7 +20,9 @@ def queue() -> procrastinate.App:
     """Return the queue of this process, with all tasks."""
     from mistline.work import errands, storage  # which use the use cases, and these the queue
 
-    connector = procrastinate.PsycopgConnector(conninfo=settings().database_url, min_size=1, max_size=MOST)
+    connector = procrastinate.PsycopgConnector(
+        conninfo=settings().database_url, min_size=1, max_size=MOST, kwargs=LINE
+    )
     app = procrastinate.App(connector=connector)
     app.add_tasks_from(tasks.jobs, namespace="mistline")
     app.add_tasks_from(errands.jobs, namespace="mistline.errands")

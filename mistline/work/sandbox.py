@@ -6,12 +6,13 @@ files and all heavy computation are only ever opened there.
 """
 
 import asyncio
+import contextlib
 import importlib
 import json
 import logging
 import multiprocessing
 import signal
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterator
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -20,9 +21,10 @@ from typing import Any, TypeVar
 from pydantic import BaseModel
 
 from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, OtherSize, OutOfLimits, ProcessingFailed
+from mistline.store.files import media
 from mistline.work.requests import Progress, Request
 
-__all__ = ["run_child", "warm_up"]
+__all__ = ["at_work", "noted", "run_child", "warm_up"]
 
 log = logging.getLogger("mistline.work")
 A = TypeVar("A", bound=BaseModel)
@@ -32,6 +34,7 @@ FORKS.set_forkserver_preload([CHILD])
 FROM_OUTSIDE = {signal.SIGKILL, signal.SIGTERM}
 TRIES, TRIES_AFTER_A_CRASH = 50, 2
 LONGEST_PAUSE = 2.0
+AT_WORK: list[str] = []
 UNKNOWN_END = 255  # what is told of a child whose fork server was killed, and the child with it
 RAISED: dict[str, type[MistlineError]] = {
     kind.__name__: kind for kind in (BadMedia, BadModel, OtherSize, OutOfLimits)
@@ -43,9 +46,9 @@ def warm_up() -> None:
     forkserver.ensure_running()
 
 
-def _serve(pipe: Connection, memory_bytes: int, request: Request[Any]) -> None:
+def _serve(pipe: Connection, memory_bytes: int, request: Request[Any], scratch: Path) -> None:
     """In the child: its libraries are loaded there only."""
-    importlib.import_module(CHILD).serve(pipe, memory_bytes, request)
+    importlib.import_module(CHILD).serve(pipe, memory_bytes, request, scratch)
 
 
 async def _messages(pipe: Connection) -> AsyncIterator[dict[str, Any]]:
@@ -93,6 +96,28 @@ async def run_child(
     asyncio.CancelledError
         When the job is cancelled; the child is killed first.
     """
+    with noted(what):
+        return await _run(request, what, memory_bytes, seconds, report, remedy)
+
+
+@contextlib.contextmanager
+def noted(what: str) -> Iterator[None]:
+    """Have something told as what this process works on."""
+    AT_WORK.append(what)
+    try:
+        yield
+    finally:
+        AT_WORK.remove(what)
+
+
+def at_work() -> list[str]:
+    """What the children of this process work on now."""
+    return list(AT_WORK)
+
+
+async def _run(
+    request: Request[A], what: str, memory_bytes: int, seconds: float, report: Progress, remedy: str
+) -> A:
     tries, short_of_memory = 0, _kills_for_memory()
     while True:
         try:
@@ -123,8 +148,21 @@ def _kills_for_memory() -> int:
 async def _once(
     request: Request[Any], what: str, memory_bytes: int, seconds: float, report: Progress, remedy: str
 ) -> dict[str, Any]:
+    with media().workspace() as scratch:
+        return await _in_child(request, what, memory_bytes, seconds, report, remedy, scratch)
+
+
+async def _in_child(
+    request: Request[Any],
+    what: str,
+    memory_bytes: int,
+    seconds: float,
+    report: Progress,
+    remedy: str,
+    scratch: Path,
+) -> dict[str, Any]:
     pipe, other_end = FORKS.Pipe(duplex=False)
-    child = FORKS.Process(target=_serve, args=(other_end, memory_bytes, request), daemon=True)
+    child = FORKS.Process(target=_serve, args=(other_end, memory_bytes, request, scratch), daemon=True)
     try:
         await asyncio.to_thread(child.start)
     except (OSError, EOFError):  # the fork server was killed in this moment; the next try starts another

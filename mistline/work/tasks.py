@@ -5,6 +5,7 @@ Each may be killed at any point and run again.
 
 import asyncio
 import contextlib
+import errno
 import logging
 import time
 from collections.abc import Awaitable, Callable
@@ -21,7 +22,7 @@ from mistline.core.methods.recipe import Recipe
 from mistline.errors import BadMedia, BadModel, ChildDied, MistlineError, NotFound, OtherSize, ProcessingFailed
 from mistline.store import fingerprints, models, sources, speeds, takes
 from mistline.store.database import Connection, Row, connect
-from mistline.store.files import media, original_key
+from mistline.store.files import media
 from mistline.store.settings import settings
 from mistline.work import making
 from mistline.work.joining import joined_alike, joined_scores, joined_timing
@@ -45,7 +46,7 @@ BEHIND = -20  # priority of what nobody waits for
 
 
 async def with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[None]]) -> None:
-    """Run a step; whatever goes wrong is told in a sentence, but a lost database just means: later.
+    """Run a step; whatever goes wrong is told in a sentence, but a database or store that is away just means: later.
 
     A job that raises is given to somebody again (`requeue_adrift`), so only what passes by itself may be raised.
     """
@@ -54,6 +55,8 @@ async def with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[No
     except MistlineError as error:
         await fail(str(error))
     except OSError as error:
+        if error.errno == errno.EHOSTUNREACH:  # another machine may reach it
+            raise
         reason = error.strerror or str(error)
         await fail(f"The media store could not be used ({reason}); free space or check it, then retry.")
     except (psycopg.OperationalError, psycopg.InterfaceError):
@@ -111,7 +114,7 @@ async def inspect_model(key: str) -> None:
 
 async def _inspect(row: Row) -> None:
     with media().workspace() as folder:
-        path = await asyncio.to_thread(media().fetch, original_key(row["hash"]), folder)
+        path = await making.original(row, folder)
         try:
             card = await run_child(
                 InspectModel(name=row["name"], id=row["id"], path=path), what=row["name"],
@@ -215,6 +218,8 @@ async def _shard(row: Row, first: int, frames: int, expected: float | None) -> N
     telling = asyncio.create_task(report.keep_telling())
     try:
         made, picture = await making.make_shard(row, first, frames, report)
+        log.info("made", extra={"take": row["key"], "first": first, "frames": frames,
+                                "seconds": round(time.monotonic() - report.begun, 2)})  # fmt: skip
         await stored(speeds.seen, made.machine)
         await stored(_finish, row, first, made, picture)
     except OtherSize:

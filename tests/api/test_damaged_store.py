@@ -104,5 +104,7 @@ def test_a_damaged_original_is_said_and_an_upload_takes_its_place(app: Running, 
 
     from tests.harness import until
 
-    assert "old.png was damaged in the media store; import the file again" in until(failed, what="the failure")
+    assert "old.png was damaged in the media store or removed; import it again" in until(
+        failed, what="the failure"
+    )
     assert app.read("old.png", content)["state"] == "ready" and path.read_bytes() == content

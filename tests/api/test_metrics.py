@@ -1,5 +1,8 @@
 """Figures for those who watch over an installation, read by the format's own parser."""
 
+import json
+from pathlib import Path
+
 import numpy as np
 from prometheus_client.parser import text_string_to_metric_families
 
@@ -42,3 +45,11 @@ def test_jobs_that_run_are_told_and_a_dead_worker_is_missed(app: Running, astron
     until(lambda: figures(app)["mistline_worker_lanes", ()] == 0, what="the worker being missed")
     app.start_worker()
     until(lambda: figures(app)["mistline_worker_lanes", ()] == 5, what="the worker's return")
+
+
+def test_every_request_is_in_the_log_with_its_time(app: Running) -> None:
+    app.http.get("/api/kinds")
+    path = Path(app.environment["MISTLINE_DATA"]) / "logs" / "web.log"
+    asked = [json.loads(line) for line in path.read_text().splitlines()]
+    mine = [line for line in asked if line.get("path") == "/api/kinds"]
+    assert mine and all(line["status"] == 200 and line["seconds"] >= 0 for line in mine)

@@ -5,8 +5,9 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from mistline.api.schemas.trials import State
+from mistline.core.timing.machine import Machine
 
-__all__ = ["Count", "Queue", "QueueItem"]
+__all__ = ["Count", "Queue", "QueueItem", "Worker"]
 
 
 class QueueItem(BaseModel):
@@ -30,6 +31,16 @@ class Queue(BaseModel):
     seconds_left: float | None
     failed: int = Field(description="takes of any trial that failed and could run again")
     low_disk: int | None = Field(description="free bytes of the media store's disk where they are few")
+
+
+class Worker(BaseModel):
+    """A worker process, on this or another machine."""
+
+    id: UUID
+    host: str
+    machine: Machine
+    doing: list[str] = Field(description="what it works on")
+    silent_seconds: float = Field(description="since it was heard of last")
 
 
 class Count(BaseModel):

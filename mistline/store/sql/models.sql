@@ -10,7 +10,7 @@ select * from models where id = %(id)s
 select * from models order by created_at desc
 
 -- name: cards
-select id, hash, card from models where state = 'ready'
+select id, name, hash, card from models where state = 'ready'
 
 -- name: set_job
 update models set job_id = %(job_id)s where id = %(id)s

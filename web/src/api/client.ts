@@ -31,6 +31,7 @@ export type Pass = Schemas["Pass"];
 export type Method = Schemas["MethodShown"];
 export type Picture = Schemas["Picture"];
 export type Queue = Schemas["Queue"];
+export type Worker = Schemas["Worker"];
 export type PlaybookKind = Schemas["PlaybookKind"];
 export type VerdictRequest = Schemas["VerdictRequest"];
 export type Model = Schemas["Model"];

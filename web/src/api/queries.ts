@@ -109,6 +109,14 @@ export const useTrial = (id: string) => useQuery(trialQuery(id));
 export const useQueue = () =>
   useQuery({ queryKey: ["queue"], queryFn: () => answer(client.GET("/api/queue")) });
 
+/** Who works, on this and on other machines; they are heard of every other second. */
+export const useWorkers = () =>
+  useQuery({
+    queryKey: ["workers"],
+    queryFn: () => answer(client.GET("/api/workers")),
+    refetchInterval: 3000,
+  });
+
 export const usePlaybook = () =>
   useQuery({ queryKey: ["playbook"], queryFn: () => answer(client.GET("/api/playbook")) });
 

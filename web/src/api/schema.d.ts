@@ -1544,6 +1544,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Workers
+         * @description The workers of all machines that were heard of within the hour.
+         */
+        get: operations["workers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/health/live": {
         parameters: {
             query?: never;
@@ -4461,6 +4481,30 @@ export interface components {
             /** Reasons */
             reasons: string;
         };
+        /**
+         * Worker
+         * @description A worker process, on this or another machine.
+         */
+        Worker: {
+            /**
+             * Doing
+             * @description what it works on
+             */
+            doing: string[];
+            /** Host */
+            host: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            machine: components["schemas"]["Machine"];
+            /**
+             * Silent Seconds
+             * @description since it was heard of last
+             */
+            silent_seconds: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -7269,6 +7313,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    workers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Worker"][];
                 };
             };
             /** @description What went wrong, in a sentence */

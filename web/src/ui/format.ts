@@ -1,3 +1,5 @@
+import type { Machine } from "../api/client";
+
 /** Numbers as people read them: three significant digits, always a unit. */
 export function seconds(value: number): string {
   if (value >= 5400) return `${(value / 3600).toFixed(1)} h`;
@@ -18,6 +20,9 @@ export function bytes(value: number): string {
 
 export const percent = (share: number) =>
   `${(share * 100).toFixed(share < 0.0995 && share > 0 && share < 1 ? 1 : 0)} %`;
+
+export const described = ({ processor, cores, memory_bytes }: Machine) =>
+  `${processor}, ${cores} cores, ${bytes(memory_bytes)}`;
 
 /** Luma and colour noise; where texture hides it, that it cannot be told. */
 export function noise(traits: { noise_sigma: number | null; noise_colour?: number | null }): string {

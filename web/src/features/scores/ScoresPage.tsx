@@ -1,5 +1,5 @@
-import type { Entry, Machine, Trial } from "../../api/client";
-import { bytes, percent, seconds } from "../../ui/format";
+import type { Entry, Trial } from "../../api/client";
+import { described, percent, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { ButtonLink } from "../../ui/parts";
 import { AtSpots } from "./AtSpots";
@@ -40,9 +40,6 @@ function InWords({ trial }: { trial: Trial }) {
     </ul>
   );
 }
-
-const described = ({ processor, cores, memory_bytes }: Machine) =>
-  `${processor}, ${cores} cores, ${bytes(memory_bytes)}`;
 
 /** Letters of entries by the machine that each was timed on. */
 function byMachine(entries: Entry[]): [string, string[]][] {

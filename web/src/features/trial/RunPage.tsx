@@ -7,6 +7,7 @@ import { Bar, Button, ButtonLink, Page, Trouble } from "../../ui/parts";
 import { Elsewhere, SaidAnew } from "./Elsewhere";
 import { Services } from "./Services";
 import { useDelivered } from "./useDeliver";
+import { Workers } from "./Workers";
 
 function State({ entry }: { entry: Entry }) {
   if (entry.state === "done")
@@ -130,6 +131,7 @@ export function RunPage({ trial }: { trial: Trial }) {
       </ul>
       <Services trial={trial} />
       <Elsewhere trial={trial} />
+      <Workers />
     </Page>
   );
 }
