@@ -6,7 +6,7 @@ from dataclasses import asdict
 from typing import Annotated, Any
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query, Response
+from fastapi import APIRouter, Depends, Path, Query, Response
 
 from mistline.api import schemas
 from mistline.api.download import as_file
@@ -31,6 +31,7 @@ from mistline.work.storage import low_disk
 
 __all__ = ["router", "within"]
 
+VERDICTS_A_PAGE, MOST_SHOWN = 20, 100
 router = APIRouter(tags=["trials"], dependencies=[Depends(known_models)])
 
 
@@ -314,6 +315,12 @@ def cancel_take(key: str) -> schemas.Count:
     return schemas.Count(count=int(use_cases.cancel_take(key)))
 
 
+@router.post("/takes/{key}/move", status_code=204, operation_id="moveTake")
+def move_take(key: str, place: schemas.QueuePlace) -> None:
+    """Let a take that waits run sooner or later."""
+    use_cases.move_take(key, place.before)
+
+
 @router.post("/takes/{key}/retry", status_code=202, operation_id="retryTake")
 def retry_take(key: str) -> None:
     """Run a failed or cancelled take again."""
@@ -325,14 +332,20 @@ def get_queue() -> schemas.Queue:
     """What runs, what waits, and the time left."""
     with connect() as connection:
         rows = takes.queue(connection)
-        left = [
-            row["seconds_left"] if row["state"] == "running" else speeds.expected(connection, row) for row in rows
-        ]
+        left = speeds.expected_of(connection, rows)
         failed, at_once = len(takes.failed(connection)), max(1, workers.making(connection))
+    left = [
+        row["seconds_left"] if row["state"] == "running" else seconds
+        for row, seconds in zip(rows, left, strict=True)
+    ]
     known = [seconds for seconds in left if seconds is not None]
     total = max(sum(known) / at_once, *known, 0.0) if len(known) == len(left) else None
     return schemas.Queue(
-        items=[schemas.QueueItem(**row) for row in rows], seconds_left=total, failed=failed, low_disk=low_disk()
+        items=[schemas.QueueItem(**row) for row in rows[:MOST_SHOWN]],
+        number=len(rows),
+        seconds_left=total,
+        failed=failed,
+        low_disk=low_disk(),
     )
 
 
@@ -450,25 +463,34 @@ def _figures(kind: str, scores: dict[str, float | None]) -> list[str]:
 
 @router.get("/playbook", operation_id="playbook")
 def playbook() -> list[schemas.PlaybookKind]:
-    """Every kind with its verdicts, the standing one first."""
+    """Every kind with its standing choice."""
     with connect() as connection:
-        rows = trials.playbook(connection)
-    kinds: dict[str, schemas.PlaybookKind] = {}
-    for row in rows:
-        kind = kinds.setdefault(
-            row["kind"], schemas.PlaybookKind(kind=row["kind"], kind_name=row["kind_name"], verdicts=[])
+        rows = trials.playbook(connection, 1)
+    return [
+        schemas.PlaybookKind(
+            kind=row["kind"], kind_name=row["kind_name"], standing=_verdict_in_force(row) if row["id"] else None,
+            earlier=row["number"] - 1 if row["id"] else 0,
         )
-        if row["trial_id"] is None:
-            continue
-        fields = {name: row[name] for name in schemas.PlaybookVerdict.model_fields if name in row}
-        kind.verdicts.append(
-            schemas.PlaybookVerdict(
-                **fields,
-                setup_words=read_setup(row["setup"]).words(),
-                pick_words=_words(row["pick_recipe"], row["pick_stated"]),
-                pick_seconds=_median(row["pick_timing"]),
-                pick_figures=_figures(row["kind"], row["pick_scores"] or {}),
-                fallback_seconds=_median(row["fallback_timing"]),
-            )
-        )
-    return list(kinds.values())
+        for row in rows
+    ]  # fmt: skip
+
+
+@router.get("/playbook/{kind}", operation_id="playbookKind")
+def playbook_kind(
+    kind: Annotated[str, Path(max_length=40)], before: Annotated[int, Query(ge=0, le=2**63 - 1)]
+) -> schemas.PlaybookPage:
+    """The next verdicts of a kind before that of an id, newest first."""
+    with connect() as connection:
+        rows = [row for row in trials.playbook(connection, VERDICTS_A_PAGE, kind, before) if row["id"]]
+    more = rows[0]["number"] - len(rows) if rows else 0
+    return schemas.PlaybookPage(verdicts=[_verdict_in_force(row) for row in rows], more=more)
+
+
+def _verdict_in_force(row: Row) -> schemas.PlaybookVerdict:
+    fields = {name: row[name] for name in schemas.PlaybookVerdict.model_fields if name in row}
+    return schemas.PlaybookVerdict(
+        **fields, setup_words=read_setup(row["setup"]).words(),
+        pick_words=_words(row["pick_recipe"], row["pick_stated"]), pick_seconds=_median(row["pick_timing"]),
+        pick_figures=_figures(row["kind"], row["pick_scores"] or {}),
+        fallback_seconds=_median(row["fallback_timing"]),
+    )  # fmt: skip

@@ -1,5 +1,6 @@
 """Machines and how fast recipes ran on them."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 
 from mistline.core.frame import Size
@@ -10,7 +11,7 @@ from mistline.core.timing.machine import Machine
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
-__all__ = ["add", "best", "expected", "seen"]
+__all__ = ["add", "best", "expected", "expected_of", "seen"]
 
 SQL = queries("speeds")
 AROUND, AROUND_A_MEGAPIXEL = 1.5, 0.8  # seconds of loading, writing and measuring
@@ -35,11 +36,28 @@ def best(connection: Connection, recipe: Recipe) -> Speed | None:
 
 def expected(connection: Connection, take: Row) -> float | None:
     """Seconds that a take will need, all in all; None if nobody knows the speed of its recipe here."""
+    return expected_of(connection, [take])[0]
+
+
+def expected_of(connection: Connection, takes: Sequence[Row]) -> list[float | None]:
+    """`expected` for many takes, asking for the speed of each recipe once."""
+    known: dict[str, Speed | None] = {}
+
+    def speed_of(recipe: Recipe) -> Speed | None:
+        key = digest(recipe.identity())
+        if key not in known:
+            known[key] = best(connection, recipe)
+        return known[key]
+
+    return [_expected(take, speed_of) for take in takes]
+
+
+def _expected(take: Row, speed_of: Callable[[Recipe], Speed | None]) -> float | None:
     facts = take["source_facts"]
     size = read_setup(take["setup"]).plan(Size(facts["width"], facts["height"])).target
     megapixels = size.megapixels * take["frames"]
     around = AROUND + AROUND_A_MEGAPIXEL * megapixels
     if take["recipe"] is None:
         return around
-    speed = best(connection, Recipe.model_validate(take["recipe"]))
+    speed = speed_of(Recipe.model_validate(take["recipe"]))
     return speed.seconds_per_megapixel * megapixels * take["repeats"] + around if speed else None

@@ -6,8 +6,8 @@ from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
 __all__ = [
-    "add", "adrift", "beside", "cancel", "claim", "fail", "failed", "finish", "finish_shard", "get", "note_other_size",
-    "progress", "queue", "release", "set_job", "unfinished_of_trial", "unmade_shards", "wait_again",
+    "add", "adrift", "beside", "cancel", "claim", "fail", "failed", "finish", "finish_shard", "get", "move",
+    "note_other_size", "progress", "queue", "release", "set_job", "unfinished_of_trial", "unmade_shards", "wait_again",
 ]  # fmt: skip
 
 SQL = queries("takes")
@@ -124,6 +124,24 @@ def wait_again(connection: Connection, key: str) -> bool:
 def queue(connection: Connection) -> list[Row]:
     """What runs and what waits."""
     return connection.execute(SQL["queue"]).fetchall()
+
+
+def move(connection: Connection, key: str, before: str | None) -> bool:
+    """Let a take that waits come directly before another one, or last; False if one of them does not wait."""
+    jobs = connection.execute(SQL["waiting_jobs"]).fetchall()
+    mine, others = [job for job in jobs if job["key"] == key], [job for job in jobs if job["key"] != key]
+    place = next((at for at, job in enumerate(others) if job["key"] == before), None if before else len(others))
+    if not mine or place is None:
+        return False
+    # Those ahead of it make room: two, since priorities are whole numbers. Beside seconds of waiting that is nothing.
+    wanted = others[place]["priority"] + 1 if before else min(job["priority"] for job in jobs) - 1
+    connection.execute(
+        SQL["set_priority"], {"ids": [job["id"] for job in others[:place]] if before else [], "more": 2}
+    )
+    for job in mine:
+        connection.execute(SQL["set_priority"], {"ids": [job["id"]], "more": wanted - job["priority"]})
+    connection.execute(SQL["touch"], {"key": key})
+    return True
 
 
 def unfinished_of_trial(connection: Connection, trial_id: str, *, alone: bool = False) -> list[str]:

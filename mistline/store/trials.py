@@ -157,6 +157,9 @@ def verdicts(connection: Connection, trial_id: str) -> list[Row]:
     return connection.execute(SQL["verdicts"], {"id": trial_id}).fetchall()
 
 
-def playbook(connection: Connection) -> list[Row]:
-    """Every kind with the verdicts in force, newest first; a kind without one has a row without."""
-    return connection.execute(SQL["playbook"]).fetchall()
+def playbook(connection: Connection, limit: int, kind: str | None = None, before: int | None = None) -> list[Row]:
+    """So many of the newest verdicts in force of every kind, or one, before that of an id; `number` counts all.
+
+    A kind without any has a row without.
+    """
+    return connection.execute(SQL["playbook"], {"kind": kind, "before": before, "limit": limit}).fetchall()

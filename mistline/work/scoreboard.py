@@ -1,6 +1,8 @@
 """The scores of a trial as people read them: best and tied marked, the trade-off front, a sentence for each."""
 
+import json
 import math
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -19,6 +21,8 @@ TIME = "time"
 @dataclass(frozen=True)
 class Scoreboard:
     """Marks by entry letter and measure id ("time" is the process time); letters on each measure's front with time.
+
+    A time of another machine than most others' is marked as such, and stands on no front.
 
     `beaten` names for a letter those that are no worse in anything and better in something.
     """
@@ -61,6 +65,17 @@ def spot_sentences(rows: Mapping[str, Sequence[Row]], measure_id: str) -> list[s
     return describe_spots(worth, measure.tie, {spot: told(entries, worth[spot]) for spot, entries in rows.items()})
 
 
+def _timed_on(row: Row) -> str | None:
+    """The machine that all times of an entry are of; None if several made it."""
+    return None if row["timing"].get("machines") else json.dumps(row.get("machine"), sort_keys=True)
+
+
+def _most_used(machines: Sequence[str | None]) -> str | None:
+    """The machine that most entries were timed on, the first of equals: only its times are held against one another."""
+    known = Counter(machine for machine in machines if machine is not None)
+    return known.most_common(1)[0][0] if known else ""
+
+
 def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     """Rank the finished candidates of a trial; controls are never ranked."""
     done = [row for row in entries if row["state"] == "done"]
@@ -70,11 +85,15 @@ def scoreboard(entries: Sequence[Row]) -> Scoreboard:
     for key, values in worth.items():
         for letter, mark in marks(values, MEASURES[key].tie, higher=True).items():
             table[letter][key] = mark
+    timed = [row for row in racing if row["timing"]["process"]]  # what somebody states is not ranked with it
+    here = _most_used([_timed_on(row) for row in timed])
     times = {
         row["letter"]: Timed(row["timing"]["median"], min(row["timing"]["process"]), max(row["timing"]["process"]))
-        for row in racing
-        if row["timing"]["process"]  # a time that somebody states is not ranked with measured ones
+        for row in timed
+        if _timed_on(row) == here
     }
+    for row in timed:
+        table[row["letter"]][TIME] = "other machine"
     for letter, mark in time_marks(times).items():
         table[letter][TIME] = mark
     fronts = {
@@ -93,7 +112,8 @@ def better_of(entries: Sequence[Row], first: str, second: str) -> dict[str, str]
     """By measure id (and "time") the letter of the better of two candidates, or "tied"; only what both have."""
     two = (first, second)
     marked = scoreboard([row for row in entries if row["letter"] in two or row["control"] == "truth"]).marks
-    both = marked.get(first, {}).keys() & marked.get(second, {}).keys()
+    ranked = [{key for key, mark in marked.get(one, {}).items() if mark != "other machine"} for one in two]
+    both = ranked[0] & ranked[1]
     return {key: next((letter for letter in two if marked[letter][key] == "best"), "tied") for key in both}
 
 

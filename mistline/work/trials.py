@@ -45,6 +45,7 @@ __all__ = [
     "import_sequence",
     "inspect_again",
     "mend",
+    "move_take",
     "outlook",
     "preview",
     "purge_removed",
@@ -504,6 +505,19 @@ def cancel_take(key: str) -> bool:
     for job in jobs or ():
         queue().job_manager.cancel_job_by_id(job, abort=True)
     return jobs is not None
+
+
+def move_take(key: str, before: str | None) -> None:
+    """Let a take that waits come directly before another one, or last.
+
+    Raises
+    ------
+    Conflict
+        If one of them does not wait any more.
+    """
+    with connect() as connection:
+        if not takes.move(connection, key, before):
+            raise Conflict("It does not wait any more, so it keeps its place.")
 
 
 def cancel_trial(trial_id: str) -> int:

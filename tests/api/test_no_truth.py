@@ -95,7 +95,7 @@ def test_it_is_decided_as_any_other(app: Running, trial: dict) -> None:
     verdict = {"kind": "archive", "pick": "B", "reasons": "Crisper, and nothing moved."}
     assert app.http.post(f"/api/trials/{trial['id']}/verdicts", json=verdict).status_code == 201
     (kind,) = [kind for kind in app.http.get("/api/playbook").json() if kind["kind"] == "archive"]
-    (standing,) = kind["verdicts"]
+    standing = kind["standing"]
     assert standing["setup_words"] == "no truth, 2x larger" and standing["pick_recipe_id"]
     assert any(figure.startswith("Agreement with the input") for figure in standing["pick_figures"])
     table = app.http.get(f"/api/trials/{trial['id']}/scores.csv").text

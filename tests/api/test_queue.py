@@ -190,3 +190,30 @@ def test_a_removed_trial_comes_back_with_what_was_cancelled(app: Running, astron
     )  # the same content comes back
     assert app.http.post(f"/api/trials/{kept}/restore").status_code == 204
     assert app.trial(kept)["entries"][0]["state"] == "done"
+
+
+def test_what_waits_is_brought_forward_or_back(app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("moved.png", as_png(astronaut[20:220, 140:390]))
+    app.kill_worker()
+    trial = app.start_trial(source["id"], "Bilinear", "Bicubic", "Lanczos 3", factor=2)
+
+    def order() -> list[str]:
+        return [i["key"] for i in app.http.get("/api/queue").json()["items"] if i["trial_id"] == trial]
+
+    def move(key: str, before: str | None) -> int:
+        return app.http.post(f"/api/takes/{key}/move", json={"before": before}).status_code
+
+    expected = order()
+    for key, before in ((4, 0), (2, 4), (0, None), (1, 3), (3, 2)):
+        moved, ahead = expected[key], None if before is None else expected[before]
+        assert move(moved, ahead) == 204
+        expected.remove(moved)
+        expected.insert(len(expected) if ahead is None else expected.index(ahead), moved)
+        assert order() == expected
+    assert move(expected[0], "no such take") == 409
+    app.start_worker()
+    app.finished(trial)
+    assert move(expected[0], None) == 409
+    with psycopg.connect(app.environment["MISTLINE_DATABASE_URL"]) as connection:
+        rows = connection.execute("select key from takes where key = any(%s) order by started_at", [expected])
+        assert [row[0] for row in rows] == expected

@@ -233,11 +233,39 @@ def test_a_verdict_is_kept_with_its_history_and_shown_in_the_playbook(app: Runni
     assert [v["pick"] for v in app.http.post(url, json=second).json()["verdicts"]] == ["C", "A"]
     assert app.http.post(url, json={**first, "pick": "Z"}).status_code == 404
     assert app.http.post(url, json={**first, "pick": "T"}).status_code == 404
-    kinds = {kind["kind"]: kind["verdicts"] for kind in app.http.get("/api/playbook").json()}
-    assert len(kinds) == 10 and kinds["night"] == []
-    [standing] = kinds["faces"]
+    kinds = {kind["kind"]: kind["standing"] for kind in app.http.get("/api/playbook").json()}
+    assert len(kinds) == 10 and kinds["night"] is None
+    standing = kinds["faces"]
     assert (standing["pick_name"], standing["fallback_name"]) == ("Lanczos 3", "Bicubic")
     assert standing["trial_id"] == trial["id"] and standing["pick_seconds"] > 0
+
+
+def test_earlier_verdicts_of_a_kind_are_read_in_pages(app: Running, trial: dict) -> None:
+    """The newest stands; those before it come in their order, each once, and a trial's own earlier ones not at all."""
+    with psycopg.connect(app.environment["MISTLINE_DATABASE_URL"]) as connection:
+        connection.execute(
+            """with made as (
+                insert into trials (name, source_id, setup, plate_key)
+                select 'paged ' || n, source_id, setup, plate_key from trials, generate_series(1, 45) n
+                where id = %(id)s returning id),
+            entered as (
+                insert into entries (trial_id, letter, position, name, take_key)
+                select m.id, e.letter, e.position, e.name, e.take_key from made m, entries e
+                where e.trial_id = %(id)s and e.letter = 'A' returning trial_id)
+            insert into verdicts (trial_id, kind, pick, reasons)
+            select trial_id, 'wrap', 'A', 'take ' || n from entered, generate_series(1, 2) n""",
+            {"id": trial["id"]},
+        )
+    [kind] = [kind for kind in app.http.get("/api/playbook").json() if kind["kind"] == "wrap"]
+    seen, more = [kind["standing"]["id"]], kind["earlier"]
+    assert more == 44
+    while more:
+        page = app.http.get("/api/playbook/wrap", params={"before": seen[-1]}).json()
+        seen += [verdict["id"] for verdict in page["verdicts"]]
+        assert {verdict["reasons"] for verdict in page["verdicts"]} == {"take 2"}
+        more = page["more"]
+    assert len(seen) == len(set(seen)) == 45 and seen == sorted(seen, reverse=True)
+    assert app.http.get("/api/playbook/none", params={"before": 5}).json() == {"verdicts": [], "more": 0}
 
 
 def test_the_playbook_shows_a_choice_whose_take_is_still_being_made(app: Running, source: dict) -> None:
@@ -251,7 +279,7 @@ def test_the_playbook_shows_a_choice_whose_take_is_still_being_made(app: Running
     answer = app.http.get("/api/playbook")
     app.start_worker()
     assert answer.status_code == 200
-    [early] = next(kind["verdicts"] for kind in answer.json() if kind["kind"] == "night")
+    early = next(kind["standing"] for kind in answer.json() if kind["kind"] == "night")
     assert early["pick"] == "A"
     assert (early["pick_seconds"], early["fallback_seconds"], early["pick_figures"]) == (None, None, [])
 

@@ -92,3 +92,21 @@ def test_of_two_the_better_one_is_told_whoever_else_is_in_the_trial() -> None:
     found = better_of(rows, "A", "B")
     assert (found["ssim"], found["noise_left"], found["time"], found["psnr_luma"]) == ("B", "A", "A", "tied")
     assert better_of(rows, "B", "A") == found and better_of(rows, "A", "D") == {}
+
+
+def test_times_of_several_machines_are_never_ranked_together() -> None:
+    """The quickest time is another machine's and the slowest of two: neither is held against the others."""
+    rows = [
+        row("A", times=(3, 3, 3)),
+        row("B", times=(1, 1, 1)),
+        row("C", times=(2, 2, 2)),
+        row("D", times=(9, 9, 9)),
+    ]
+    for each, processor in zip(rows, ("desk", "attic", "desk", "desk"), strict=True):
+        each["machine"] = {"processor": processor}
+    rows[3]["timing"]["machines"] = [{"frames": 1}, {"frames": 1}]
+    board = scoreboard(rows)
+    assert [board.marks[letter]["time"] for letter in "ABCD"] == ["", "other machine", "best", "other machine"]
+    assert board.fronts["ssim"] == ["C"] and board.beaten == {"A": ["C"]}
+    assert "time" not in better_of(rows, "A", "B") and better_of(rows, "A", "C")["time"] == "C"
+    assert [scoreboard(rows[3:]).marks["D"]["time"]] == ["other machine"]

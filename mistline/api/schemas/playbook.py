@@ -3,14 +3,15 @@
 from datetime import datetime
 from uuid import UUID
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-__all__ = ["PlaybookKind", "PlaybookVerdict"]
+__all__ = ["PlaybookKind", "PlaybookPage", "PlaybookVerdict"]
 
 
 class PlaybookVerdict(BaseModel):
     """A verdict as the Playbook shows it."""
 
+    id: int
     trial_id: UUID
     trial_name: str
     source_name: str
@@ -30,8 +31,16 @@ class PlaybookVerdict(BaseModel):
 
 
 class PlaybookKind(BaseModel):
-    """The standing choice for a kind: its newest verdict, with the earlier ones behind it."""
+    """A kind with its newest verdict, the standing choice; none where it is still open."""
 
     kind: str
     kind_name: str
+    standing: PlaybookVerdict | None
+    earlier: int = Field(description="how many verdicts came before it")
+
+
+class PlaybookPage(BaseModel):
+    """Verdicts of a kind, newest first; `more` are left."""
+
     verdicts: list[PlaybookVerdict]
+    more: int

@@ -6,7 +6,7 @@ from typing import Literal
 
 __all__ = ["Mark", "Timed", "beaten", "front", "marks", "time_marks"]
 
-Mark = Literal["best", "tied", ""]
+Mark = Literal["best", "tied", "", "other machine"]
 
 
 def marks(values: Mapping[str, float], tie: float, *, higher: bool) -> dict[str, Mark]:

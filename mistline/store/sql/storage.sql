@@ -1,21 +1,24 @@
 -- name: space
--- Bytes and numbers of what is kept, by what it is.
-with roles as (
-    select p.file_bytes, coalesce(p.view_bytes, 0) as view_bytes, case
-        when exists (select from sources s where s.picture_id = p.id) then 'sources'
-        when exists (select from takes k join entries e on e.take_key = k.key where k.picture_id = p.id) then 'takes'
-        when exists (select from trials t where t.plate_key = l.key)
-            or exists (select from takes k join entries e on e.take_key = k.key where k.plate_key = l.key) then 'plates'
-        else 'unneeded' end as role
-    from pictures p left join lateral (
-        select key from plates where truth_picture = p.id union all select key from plates where input_picture = p.id
-        limit 1) l on true),
+-- Bytes and numbers of what is kept, by what it is. Each picture counts for what needs it most.
+with shown as materialized (
+    select picture_id, plate_key from takes k where exists (select from entries e where e.take_key = k.key)),
+needed as (
+    select picture_id as id, 1 as rank from sources
+    union all select picture_id, 2 from shown
+    union all select unnest(array[p.truth_picture, p.input_picture]), 3 from plates p
+    where p.key in (select plate_key from trials union all select plate_key from shown)),
+most as (select id, min(rank) as rank from needed group by id),
+roles as (
+    select rank, count(*) as number, sum(p.file_bytes) as bytes, count(*) filter (where p.view_bytes > 0) as viewed,
+        sum(coalesce(p.view_bytes, 0)) as view_bytes
+    from pictures p left join most using (id) group by rank),
 originals as (
     select hash, file_bytes from sources
     union select hash, file_bytes from models
     union select delivered ->> 'hash', (delivered ->> 'file_bytes')::bigint from takes where delivered is not null)
-select role, count(*) as number, coalesce(sum(file_bytes), 0)::bigint as bytes from roles group by role
-union all select 'views', count(*) filter (where view_bytes > 0), coalesce(sum(view_bytes), 0)::bigint from roles
+select case rank when 1 then 'sources' when 2 then 'takes' when 3 then 'plates' else 'unneeded' end as role, number,
+    bytes::bigint as bytes from roles
+union all select 'views', coalesce(sum(viewed), 0)::bigint, coalesce(sum(view_bytes), 0)::bigint from roles
 union all select 'fingerprints', count(*) filter (where state = 'ready'), 0 from fingerprints
 union all select 'originals', count(*), coalesce(sum(file_bytes), 0)::bigint from originals
 
@@ -82,7 +85,7 @@ update pictures set view_bytes = 0 where id = %(id)s
 -- Finished takes with frames that are kept and that every trial that shows them has retired.
 select k.*, p.file_bytes from takes k join pictures p on p.id = k.picture_id
 where k.state = 'done' and p.file_bytes > 0
-    and exists (select from entries e where e.take_key = k.key)
+    and k.key in (select take_key from entries where standing = 'retired')
     and not exists (
         select from entries e join trials t on t.id = e.trial_id and t.removed_at is null
         where e.take_key = k.key and e.standing is distinct from 'retired')

@@ -121,7 +121,8 @@ returning key
 
 -- name: queue
 -- What runs and what waits, in the order of the queue, with one trial that wants it.
-select k.key, k.state, k.stage, k.progress, k.seconds_left, k.plate_key, k.recipe, k.repeats, k.frames, k.started_at,
+select k.key, k.state, k.stage, k.progress, k.seconds_left, k.plate_key, k.recipe, k.repeats, k.frames,
+    case when k.state = 'running' then extract(epoch from now() - k.started_at)::real end as seconds_gone,
     e.trial_id, e.letter, e.name as entry_name, t.name as trial_name, t.setup, s.facts as source_facts
 from takes k
 join sources s on s.id = k.source_id
@@ -134,6 +135,19 @@ left join lateral (
     where h.take_key = k.key and h.state <> 'done' order by h.first limit 1) j on true
 where k.state in ('waiting', 'running')
 order by k.state, j.priority desc nulls last, j.id nulls last, k.created_at
+
+-- name: waiting_jobs
+-- Jobs of shards that wait, in the order of the queue.
+select h.take_key as key, j.id, j.priority from take_shards h
+join procrastinate_jobs j on j.id = h.job_id and j.status = 'todo'
+order by j.priority desc, j.id for update of j
+
+-- name: set_priority
+update procrastinate_jobs set priority = priority + %(more)s where id = any(%(ids)s) and status = 'todo'
+
+-- name: touch
+-- So that everybody hears of it.
+update takes set stage = stage where key = %(key)s
 
 -- name: unfinished_of_trial
 select k.key from takes k join entries e on e.take_key = k.key

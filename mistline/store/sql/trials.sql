@@ -118,23 +118,27 @@ where v.trial_id = %(id)s
 order by v.id desc
 
 -- name: playbook
--- For each kind the verdicts in force, newest first; a trial's newest verdict is the one in force.
-select k.id as kind, k.name as kind_name, v.id, v.trial_id, v.reasons, v.created_at, v.pick, v.fallback,
+-- For each kind (or one) its newest verdicts in force, and how many there are; a trial's newest verdict is in force.
+select k.id as kind, k.name as kind_name, v.*,
     e.name as pick_name, e.recipe as pick_recipe, e.stated as pick_stated, e.recipe_id as pick_recipe_id,
     f.name as fallback_name, f.recipe as fallback_recipe,
-    t.name as trial_name, t.setup, s.name as source_name, s.picture_id,
+    s.name as source_name, s.picture_id,
     tk.timing as pick_timing, ft.timing as fallback_timing,
     (select jsonb_object_agg(c.measure, c.value) from scores c where c.take_key = e.take_key) as pick_scores
 from kinds k
-left join (
-    select distinct on (w.trial_id) w.* from verdicts w join trials u on u.id = w.trial_id and u.removed_at is null
-    order by w.trial_id, w.id desc) v on v.kind = k.id
-left join trials t on t.id = v.trial_id
-left join sources s on s.id = t.source_id
+left join lateral (
+    select v.id, v.trial_id, v.reasons, v.created_at, v.pick, v.fallback, t.name as trial_name, t.setup, t.source_id,
+        count(*) over () as number
+    from verdicts v join trials t on t.id = v.trial_id and t.removed_at is null
+    where v.kind = k.id and (%(before)s::bigint is null or v.id < %(before)s)
+        and not exists (select from verdicts w where w.trial_id = v.trial_id and w.id > v.id)
+    order by v.id desc limit %(limit)s) v on true
+left join sources s on s.id = v.source_id
 left join entries e on e.trial_id = v.trial_id and e.letter = v.pick
 left join takes tk on tk.key = e.take_key
 left join entries f on f.trial_id = v.trial_id and f.letter = v.fallback
 left join takes ft on ft.key = f.take_key
+where %(kind)s::text is null or k.id = %(kind)s
 order by k.position, v.id desc
 
 -- name: set_standing

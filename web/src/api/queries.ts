@@ -120,6 +120,19 @@ export const useWorkers = () =>
 export const usePlaybook = () =>
   useQuery({ queryKey: ["playbook"], queryFn: () => answer(client.GET("/api/playbook")) });
 
+/** The verdicts of a kind that came before one, a page at a time. */
+export const useEarlierVerdicts = (kind: string, before: number, wanted: boolean) =>
+  useInfiniteQuery({
+    queryKey: ["playbook", kind, before],
+    queryFn: ({ pageParam }) =>
+      answer(
+        client.GET("/api/playbook/{kind}", { params: { path: { kind }, query: { before: pageParam } } }),
+      ),
+    initialPageParam: before,
+    getNextPageParam: ({ verdicts, more }) => (more > 0 ? verdicts.at(-1)?.id : undefined),
+    enabled: wanted,
+  });
+
 export const usePlan = (
   source: Source | null,
   setup: Setup,
@@ -222,10 +235,19 @@ export function useTakeAction() {
       retry?: string;
       cancelTrial?: string;
       retryFailed?: boolean;
+      /** Bring a take that waits before another one, or to the end. */
+      move?: { key: string; before: string | null };
     }) => {
       const path = (key: string) => ({ params: { path: { key } } });
       if (act.cancel) await answer(client.POST("/api/takes/{key}/cancel", path(act.cancel)));
       if (act.retry) await answer(client.POST("/api/takes/{key}/retry", path(act.retry)));
+      if (act.move)
+        await answer(
+          client.POST("/api/takes/{key}/move", {
+            ...path(act.move.key),
+            body: { before: act.move.before },
+          }),
+        );
       if (act.retryFailed) await answer(client.POST("/api/queue/retry"));
       if (act.cancelTrial)
         await answer(

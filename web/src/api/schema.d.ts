@@ -525,9 +525,29 @@ export interface paths {
         };
         /**
          * Playbook
-         * @description Every kind with its verdicts, the standing one first.
+         * @description Every kind with its standing choice.
          */
         get: operations["playbook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/playbook/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Playbook Kind
+         * @description The next verdicts of a kind before that of an id, newest first.
+         */
+        get: operations["playbookKind"];
         put?: never;
         post?: never;
         delete?: never;
@@ -954,6 +974,26 @@ export interface paths {
          * @description Cancel one take.
          */
         post: operations["cancelTake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{key}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Take
+         * @description Let a take that waits run sooner or later.
+         */
+        post: operations["moveTake"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1917,7 +1957,7 @@ export interface components {
             machine: components["schemas"]["Machine"] | null;
             /** Marks */
             marks: {
-                [key: string]: "best" | "tied" | "";
+                [key: string]: "best" | "tied" | "" | "other machine";
             };
             /** Name */
             name: string;
@@ -3124,13 +3164,27 @@ export interface components {
         };
         /**
          * PlaybookKind
-         * @description The standing choice for a kind: its newest verdict, with the earlier ones behind it.
+         * @description A kind with its newest verdict, the standing choice; none where it is still open.
          */
         PlaybookKind: {
+            /**
+             * Earlier
+             * @description how many verdicts came before it
+             */
+            earlier: number;
             /** Kind */
             kind: string;
             /** Kind Name */
             kind_name: string;
+            standing: components["schemas"]["PlaybookVerdict"] | null;
+        };
+        /**
+         * PlaybookPage
+         * @description Verdicts of a kind, newest first; `more` are left.
+         */
+        PlaybookPage: {
+            /** More */
+            more: number;
             /** Verdicts */
             verdicts: components["schemas"]["PlaybookVerdict"][];
         };
@@ -3150,6 +3204,8 @@ export interface components {
             fallback_name: string | null;
             /** Fallback Seconds */
             fallback_seconds: number | null;
+            /** Id */
+            id: number;
             /** Pick */
             pick: string;
             /** Pick Figures */
@@ -3362,13 +3418,21 @@ export interface components {
              * @description takes of any trial that failed and could run again
              */
             failed: number;
-            /** Items */
+            /**
+             * Items
+             * @description the first of them
+             */
             items: components["schemas"]["QueueItem"][];
             /**
              * Low Disk
              * @description free bytes of the media store's disk where they are few
              */
             low_disk: number | null;
+            /**
+             * Number
+             * @description how many they are all together
+             */
+            number: number;
             /** Seconds Left */
             seconds_left: number | null;
         };
@@ -3385,6 +3449,11 @@ export interface components {
             letter: string;
             /** Progress */
             progress: number;
+            /**
+             * Seconds Gone
+             * @description since it began to run
+             */
+            seconds_gone: number | null;
             /** Seconds Left */
             seconds_left: number | null;
             /** Stage */
@@ -3401,6 +3470,17 @@ export interface components {
             trial_id: string;
             /** Trial Name */
             trial_name: string;
+        };
+        /**
+         * QueuePlace
+         * @description Where in the queue a take shall stand.
+         */
+        QueuePlace: {
+            /**
+             * Before
+             * @description the take that it shall come before; last if none is named
+             */
+            before: string | null;
         };
         /**
          * ReadAs
@@ -5389,6 +5469,39 @@ export interface operations {
             };
         };
     };
+    playbookKind: {
+        parameters: {
+            query: {
+                before: number;
+            };
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaybookPage"];
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     previewInput: {
         parameters: {
             query?: never;
@@ -6203,6 +6316,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Count"];
                 };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    moveTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QueuePlace"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What went wrong, in a sentence */
             default: {

@@ -11,18 +11,56 @@ import { notify, useNotice } from "../ui/notice";
 import { Bar, Button } from "../ui/parts";
 
 type Item = Queue["items"][number];
+const DRAGGED = "application/x-mistline-take";
 
-function Row({ item }: { item: Item }) {
+function Row({ item, waiting }: { item: Item; waiting: Item[] }) {
   const act = useTakeAction();
-  const running = item.state === "running";
+  const place = waiting.indexOf(item);
+  const move = (key: string, before: string | null) => act.mutate({ move: { key, before } });
   return (
-    <li className="grid grid-cols-[auto_1fr_12rem_9rem_auto] items-center gap-3 py-1">
+    <li
+      className="grid grid-cols-[auto_1fr_12rem_13rem_11rem_auto] items-center gap-3 py-1"
+      data-testid={`queued-${item.letter}`}
+      draggable={place >= 0}
+      onDragStart={(event) => event.dataTransfer.setData(DRAGGED, item.key)}
+      onDragOver={(event) =>
+        place >= 0 && event.dataTransfer.types.includes(DRAGGED) && event.preventDefault()
+      }
+      onDrop={(event) => {
+        const dragged = event.dataTransfer.getData(DRAGGED);
+        if (dragged && dragged !== item.key) move(dragged, item.key);
+      }}
+    >
       <LetterPlate letter={item.letter} />
-      <Link to={`/trials/${item.trial_id}/run`} className="truncate hover:underline">
+      <Link to={`/trials/${item.trial_id}/run`} className="truncate hover:underline" draggable={false}>
         {item.entry_name} <span className="text-soft">in {item.trial_name}</span>
       </Link>
       <Bar share={item.progress} label={`${item.entry_name} progress`} />
-      <span className="text-soft">{running ? item.stage : "waiting"}</span>
+      <span className="truncate text-soft">
+        {item.seconds_gone === null ? "waiting" : `${item.stage}, ${seconds(item.seconds_gone)} so far`}
+      </span>
+      <span className="flex gap-3">
+        {place >= 0 && waiting.length > 1 && (
+          <>
+            <Button
+              tone="quiet"
+              disabled={place === 0}
+              aria-label={`${item.entry_name} sooner`}
+              onClick={() => move(item.key, waiting[place - 1]?.key ?? null)}
+            >
+              Sooner
+            </Button>
+            <Button
+              tone="quiet"
+              disabled={place === waiting.length - 1}
+              aria-label={`${item.entry_name} later`}
+              onClick={() => move(item.key, waiting[place + 2]?.key ?? null)}
+            >
+              Later
+            </Button>
+          </>
+        )}
+      </span>
       <Button tone="quiet" onClick={() => act.mutate({ cancel: item.key })}>
         Cancel
       </Button>
@@ -32,7 +70,7 @@ function Row({ item }: { item: Item }) {
 
 function Summary({ queue }: { queue: Queue }) {
   const running = queue.items.find((item) => item.state === "running");
-  const waiting = queue.items.filter((item) => item.state === "waiting").length;
+  const waiting = queue.number - queue.items.filter((item) => item.state === "running").length;
   if (queue.items.length === 0) return <span className="text-soft">Nothing is running.</span>;
   return (
     <>
@@ -44,7 +82,10 @@ function Summary({ queue }: { queue: Queue }) {
           <span className="w-40">
             <Bar share={running.progress} label="Progress of the running take" />
           </span>
-          <span className="whitespace-nowrap">{percent(running.progress)}</span>
+          <span className="whitespace-nowrap">
+            {percent(running.progress)}
+            {running.seconds_gone !== null && `, ${seconds(running.seconds_gone)} so far`}
+          </span>
         </>
       ) : (
         <span>Starting</span>
@@ -91,7 +132,8 @@ export function RunDock() {
   const { data } = useQueue();
   const lostSince = useConnection((connection) => connection.lostSince);
   const act = useTakeAction();
-  const queue = data ?? { items: [], seconds_left: null, failed: 0, low_disk: null };
+  const queue = data ?? { items: [], number: 0, seconds_left: null, failed: 0, low_disk: null };
+  const waiting = queue.items.filter((item) => item.state === "waiting");
   return (
     <Disclosure as="footer" className="shrink-0 border-t border-line bg-sheet" aria-label="Run dock">
       <Undoable />
@@ -100,13 +142,16 @@ export function RunDock() {
         className="max-h-60 divide-y divide-line overflow-y-auto border-b border-line px-6 py-2"
       >
         {queue.items.map((item) => (
-          <Row key={item.key} item={item} />
+          <Row key={item.key} item={item} waiting={waiting} />
         ))}
+        {queue.number > queue.items.length && (
+          <li className="py-2 text-soft">and {queue.number - queue.items.length} more</li>
+        )}
         {queue.items.length === 0 && <li className="py-2 text-soft">The queue is empty.</li>}
       </DisclosurePanel>
       <div className="flex h-9 items-center gap-4 px-6 text-small" aria-live="off">
         <DisclosureButton className="font-semibold hover:underline">
-          Queue {queue.items.length > 0 && `(${queue.items.length})`}
+          Queue {queue.number > 0 && `(${queue.number})`}
         </DisclosureButton>
         {lostSince ? (
           <span role="alert">

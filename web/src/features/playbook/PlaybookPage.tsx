@@ -1,10 +1,11 @@
+import { useState } from "react";
 import { Link } from "react-router";
 import { thumbnail, type PlaybookKind } from "../../api/client";
-import { usePlaybook } from "../../api/queries";
+import { useEarlierVerdicts, usePlaybook } from "../../api/queries";
 import { day, seconds } from "../../ui/format";
-import { Empty, Page, Trouble } from "../../ui/parts";
+import { Button, Empty, Page, Trouble } from "../../ui/parts";
 
-type Verdict = PlaybookKind["verdicts"][number];
+type Verdict = NonNullable<PlaybookKind["standing"]>;
 
 function Standing({ verdict }: { verdict: Verdict }) {
   return (
@@ -58,25 +59,43 @@ function Standing({ verdict }: { verdict: Verdict }) {
   );
 }
 
+function Earlier({ kind, standing }: { kind: PlaybookKind; standing: Verdict }) {
+  const [open, setOpen] = useState(false);
+  const { data, error, hasNextPage, isFetching, fetchNextPage } = useEarlierVerdicts(
+    kind.kind,
+    standing.id,
+    open,
+  );
+  return (
+    <details className="mt-3" onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary className="cursor-pointer text-accent-deep">
+        {kind.earlier} earlier {kind.earlier === 1 ? "verdict" : "verdicts"}
+      </summary>
+      <Trouble error={error} />
+      <div className="mt-3 space-y-4">
+        {data?.pages
+          .flatMap((page) => page.verdicts)
+          .map((verdict) => (
+            <Standing key={verdict.id} verdict={verdict} />
+          ))}
+      </div>
+      {hasNextPage && (
+        <Button className="mt-3" disabled={isFetching} onClick={() => void fetchNextPage()}>
+          Show more
+        </Button>
+      )}
+    </details>
+  );
+}
+
 function Kind({ kind }: { kind: PlaybookKind }) {
-  const [standing, ...earlier] = kind.verdicts;
+  const { standing } = kind;
   if (!standing) return null;
   return (
     <section className="rounded-sm border border-line bg-sheet p-4" data-testid={`kind-${kind.kind}`}>
       <h2 className="mb-2 text-xl font-semibold">{kind.kind_name}</h2>
       <Standing verdict={standing} />
-      {earlier.length > 0 && (
-        <details className="mt-3">
-          <summary className="cursor-pointer text-accent-deep">
-            {earlier.length} earlier {earlier.length === 1 ? "verdict" : "verdicts"}
-          </summary>
-          <div className="mt-3 space-y-4">
-            {earlier.map((verdict) => (
-              <Standing key={verdict.trial_id} verdict={verdict} />
-            ))}
-          </div>
-        </details>
-      )}
+      {kind.earlier > 0 && <Earlier key={standing.id} kind={kind} standing={standing} />}
     </section>
   );
 }
@@ -84,7 +103,7 @@ function Kind({ kind }: { kind: PlaybookKind }) {
 /** The standing choice for each kind of footage, with the verdicts behind it. */
 export function PlaybookPage() {
   const { data = [], error, isSuccess } = usePlaybook();
-  const open = data.filter((kind) => kind.verdicts.length === 0).map((kind) => kind.kind_name.toLowerCase());
+  const open = data.filter((kind) => kind.standing === null).map((kind) => kind.kind_name.toLowerCase());
   return (
     <Page title="Playbook">
       <Trouble error={error} />

@@ -194,6 +194,11 @@ function Costs({ entries, trial }: { entries: Entry[]; trial: Trial }) {
           timing?.median != null ? (
             <span title={`± ${seconds((timing.spread ?? 0) / 2)}, half the range of the repeats`}>
               <Marked mark={marks.time}>{seconds(timing.median)}</Marked>
+              {marks.time === "other machine" && (
+                <span className="block text-note text-soft" title="It is not ranked with the others' times.">
+                  other machine
+                </span>
+              )}
             </span>
           ) : stated?.seconds != null ? (
             <span
