@@ -15,6 +15,7 @@ from urllib.parse import urlsplit
 
 import s3fs
 
+from mistline.store.files import Media, media_at
 from mistline.store.settings import ROOT
 from tests.harness import free_port, until
 
@@ -43,6 +44,11 @@ def served_objects() -> Iterator[str]:
     finally:
         server.terminate()
         server.wait()
+
+
+def store_at(url: str, beside: Path) -> Media:
+    """A media store whose cache holds little."""
+    return media_at(url, beside / "cache", cache_bytes=250_000)
 
 
 class Line:

@@ -51,7 +51,7 @@ def test_the_dock_counts_down(app: Running, source: dict) -> None:
     until(lambda: app.http.get("/api/queue").json()["seconds_left"] is not None, what="a time left")
     app.finished(key)
     told = app.http.get("/api/queue").json()
-    assert told == {"items": [], "seconds_left": 0, "failed": 0, "low_disk": told["low_disk"]}
+    assert told == {"items": [], "number": 0, "seconds_left": 0, "failed": 0, "low_disk": told["low_disk"]}
 
 
 def test_a_trial_removed_while_it_runs_leaves_an_empty_queue(app: Running, source: dict) -> None:

@@ -11,11 +11,14 @@ from mistline.errors import SetupError
 from mistline.store.backup import backup, restore
 from mistline.store.files import Media
 from tests.conftest import as_png
+from tests.distant import store_at
 from tests.harness import Running, fresh_database, served
 
 
 def place(app: Running) -> tuple[str, Media]:
-    return app.environment["MISTLINE_DATABASE_URL"], Media(app.environment["MISTLINE_MEDIA_URL"])
+    return app.environment["MISTLINE_DATABASE_URL"], store_at(
+        app.environment["MISTLINE_MEDIA_URL"], Path(app.environment["MISTLINE_DATA"])
+    )
 
 
 def frames(app: Running, trial: dict) -> dict[str, bytes]:
@@ -40,7 +43,7 @@ def test_a_backup_opens_every_trial_in_a_fresh_folder(
     wanted = {trial["id"]: frames(app, trial) for trial in (first, second)}
 
     url, media = fresh_database(cluster_url), tmp_path / "restored" / "media"
-    copied, missing = restore(url, Media(media.as_uri()), folder)
+    copied, missing = restore(url, store_at(media.as_uri(), tmp_path), folder)
     assert copied > 0 and missing == 0
     with served(url, tmp_path / "restored") as back:
         for trial_id, pixels in wanted.items():
@@ -52,7 +55,7 @@ def test_a_backup_opens_every_trial_in_a_fresh_folder(
         unfinished = [one["id"] for one in back.http.get("/api/trials").json()["items"] if one["id"] not in wanted]
         assert all(entry["state"] == "done" for entry in back.finished(unfinished[0])["entries"])
     with pytest.raises(SetupError, match="There is data already"):
-        restore(url, Media(media.as_uri()), folder)
+        restore(url, store_at(media.as_uri(), tmp_path), folder)
 
 
 def test_frames_that_a_backup_lost_are_told_and_made_again(
@@ -64,14 +67,14 @@ def test_frames_that_a_backup_lost_are_told_and_made_again(
     backup(*place(app), folder)
     shutil.rmtree(folder / "media" / "pictures" / key[:2] / key)
     url, media = fresh_database(cluster_url), tmp_path / "restored" / "media"
-    assert restore(url, Media(media.as_uri()), folder)[1] == 1
+    assert restore(url, store_at(media.as_uri(), tmp_path), folder)[1] == 1
     with served(url, tmp_path / "restored") as back:
         assert frames(back, back.trial(trial["id"])) == frames(app, trial)
 
 
 def test_what_is_no_backup_is_refused(cluster_url: str, tmp_path: Path) -> None:
     url = fresh_database(cluster_url)
-    media = Media((tmp_path / "media").as_uri())
+    media = store_at((tmp_path / "media").as_uri(), tmp_path)
     with pytest.raises(SetupError, match="holds no backup"):
         restore(url, media, tmp_path)
     (tmp_path / "database.dump").write_text("no dump")

@@ -13,14 +13,9 @@ from pathlib import Path
 import pytest
 
 from mistline.errors import NotFound
-from mistline.store.files import Media, media_at, original_key
+from mistline.store.files import Media, original_key
 from mistline.store.settings import ROOT
-from tests.distant import Line
-
-
-def store_at(url: str, beside: Path) -> Media:
-    """A media store whose cache holds little."""
-    return media_at(url, beside / "cache", cache_bytes=250_000)
+from tests.distant import Line, store_at
 
 
 @pytest.fixture(params=["folder", "object store"])

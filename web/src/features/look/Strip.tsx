@@ -16,8 +16,11 @@ export function Figure({ entry, measure }: { entry: Entry; measure: Measure }) {
   if (!score || score.note)
     return <span title={score?.note}>{(score && atMost(score, measure)) ?? "–"}</span>;
   const mark = entry.marks[measure.id];
-  const looks = { best: "bg-lamp font-semibold text-room-deep", tied: "ring-1 ring-lamp" };
-  const look = mark ? looks[mark] : "";
+  const looks: Partial<Record<string, string>> = {
+    best: "bg-lamp font-semibold text-room-deep",
+    tied: "ring-1 ring-lamp",
+  };
+  const look = looks[mark ?? ""] ?? "";
   return (
     <span className={`rounded-sm px-1 tabular-nums ${look}`}>
       {score.value == null ? "equal" : score.value.toFixed(measure.digits)}
