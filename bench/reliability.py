@@ -1,6 +1,6 @@
 """Attacks in earnest: kills, bad files, bad models, generated requests, full disks; writes docs/reliability.md.
 
-.venv/bin/python -m bench.reliability [kills|files|models|requests|disk ...] [--share 0.1]
+.venv/bin/python -m bench.reliability [kills|files|models|requests|disk|machines ...] [--share 0.1]
 
 Each part counts what must not happen. `--share` does only a share of each.
 """
@@ -30,6 +30,7 @@ import psycopg
 import tifffile
 from PIL import Image
 
+from bench.machines import machines
 from mistline.core.timing.machine import this_machine
 from mistline.errors import MistlineError
 from mistline.store import cluster
@@ -377,6 +378,7 @@ PARTS: dict[str, tuple[Callable[[int], dict], int]] = {
     "models": (models, 200),
     "requests": (requests, 20_000),
     "disk": (disk, 20),
+    "machines": (machines, 500),
 }
 
 

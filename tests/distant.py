@@ -11,12 +11,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
-from urllib.parse import urlsplit
+from urllib.parse import parse_qsl, urlsplit
 
 import s3fs
 
 from mistline.store.files import Media, media_at
 from mistline.store.settings import ROOT
+from mistline.store.storage import OWNER
 from tests.harness import free_port, until
 
 BUCKET = "mistline"
@@ -44,6 +45,13 @@ def served_objects() -> Iterator[str]:
     finally:
         server.terminate()
         server.wait()
+
+
+def objects_of(url: str) -> list[str]:
+    """Names of all objects of a bucket; not the mark of whose they are."""
+    place, _, options = url.partition("?")
+    fs = s3fs.S3FileSystem(**dict(parse_qsl(options)), use_listings_cache=False)
+    return [name for name in fs.find(place.removeprefix("s3://")) if not name.endswith(OWNER)]
 
 
 def store_at(url: str, beside: Path) -> Media:

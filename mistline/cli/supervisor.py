@@ -208,6 +208,7 @@ def _run(
     processes += [private] if private else []
     os.environ["MISTLINE_DATABASE_URL"] = private.url if private else settings.database_url
     os.environ["MISTLINE_HOST"], os.environ["MISTLINE_PORT"] = settings.host, str(settings.port)
+    store_settings.cache_clear()
     _prepare(os.environ["MISTLINE_DATABASE_URL"])
     served = [
         _Process("worker", [sys.executable, "-m", "mistline.work"], dict(os.environ)),

@@ -1,6 +1,7 @@
 """The job queue: procrastinate on the application's own database."""
 
 from functools import lru_cache
+from pathlib import Path
 
 import procrastinate
 import psycopg
@@ -12,6 +13,7 @@ from mistline.work import tasks
 __all__ = ["apply_schema", "queue"]
 
 
+UPGRADING = 0x71756575  # of the advisory lock
 MOST = len(tasks.LANES) + 4  # connections: each lane of a worker listens on one of its own
 
 
@@ -31,11 +33,22 @@ def queue() -> procrastinate.App:
 
 
 def apply_schema(url: str) -> None:
-    """Create the queue's tables once."""
-    with psycopg.connect(url) as connection:
-        row = connection.execute("select to_regclass('procrastinate_jobs')").fetchone()
-        if row and row[0] is not None:
-            return
+    """Bring the queue's tables up to date: created once, then changed by the steps that came with a newer queue."""
     app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=url))
-    with app.open():
-        app.schema_manager.apply_schema()
+    steps = sorted(Path(app.schema_manager.get_migrations_path()).glob("*.sql"))
+    with psycopg.connect(url) as connection, connection.transaction():
+        connection.execute("select pg_advisory_xact_lock(%s)", [UPGRADING])
+        there = connection.execute(
+            "select to_regclass('procrastinate_jobs'), to_regclass('queue_steps')"
+        ).fetchone()
+        assert there is not None
+        created, noted = there
+        if not created:
+            connection.execute(app.schema_manager.get_schema())
+        connection.execute("create table if not exists queue_steps (name text primary key)")
+        done = {row[0] for row in connection.execute("select name from queue_steps")}
+        for step in steps:
+            # A queue that was created just now, or before steps were noted, is as its library was at that time.
+            if noted and step.name not in done:
+                connection.execute(step.read_bytes())
+            connection.execute("insert into queue_steps values (%s) on conflict do nothing", [step.name])

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from procrastinate.schema import SchemaManager
 from psycopg.rows import dict_row
 
 from mistline.api.schemas.shelf import SourceAsked
@@ -186,3 +187,22 @@ def test_what_was_removed_goes_after_a_day_and_not_before(connection: database.C
 
     assert purge(23) == (1, 1)
     assert purge(25) == (0, 0)
+
+
+def test_the_queue_is_changed_by_the_steps_of_a_newer_one_once(
+    url: str, connection: database.Connection, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Another library brings more steps; one that fails changes nothing, and all are tried again by the next start."""
+    shipped = Path(SchemaManager.get_migrations_path())
+    for step in shipped.glob("*.sql"):
+        (tmp_path / step.name).write_text(step.read_text())
+    monkeypatch.setattr(SchemaManager, "get_migrations_path", staticmethod(lambda: str(tmp_path)))
+    newer = tmp_path / "99.00.00_01_pre_count.sql"
+    newer.write_text("create table if not exists newer (n int); insert into newer values (1); select wrong;")
+    with pytest.raises(psycopg.Error):
+        apply_schema(url)
+    assert connection.execute("select to_regclass('newer') as found").fetchone() == {"found": None}
+    newer.write_text(newer.read_text().replace("select wrong;", ""))
+    for _ in range(2):
+        apply_schema(url)
+    assert connection.execute("select count(*) as n from newer").fetchone() == {"n": 1}

@@ -10,12 +10,10 @@ from pathlib import Path
 import numpy as np
 import psycopg
 import pytest
-import s3fs
 
 from mistline.store.settings import ROOT
-from mistline.store.storage import OWNER
 from tests.conftest import as_png
-from tests.distant import Machine, served_objects
+from tests.distant import Machine, objects_of, served_objects
 from tests.harness import Running, fresh_database, served, until
 
 RECIPES = ("Bilinear", "Lanczos 3")
@@ -45,13 +43,6 @@ def second(app: Running, store: str, tmp_path_factory: pytest.TempPathFactory) -
 def at_work(app: Running) -> dict[str, dict]:
     """The workers that are heard of, by host."""
     return {row["host"]: row for row in app.http.get("/api/workers").json() if row["silent_seconds"] < 8}
-
-
-def objects(store: str) -> list[str]:
-    """Names of all objects; not the mark of whose they are."""
-    place, _, options = store.partition("?")
-    fs = s3fs.S3FileSystem(**dict(pair.split("=", 1) for pair in options.split("&")), use_listings_cache=False)
-    return [name for name in fs.find(place.removeprefix("s3://")) if not name.endswith(OWNER)]
 
 
 def counted(app: Running, query: str) -> int:
@@ -116,7 +107,7 @@ def test_a_machine_that_is_killed_leaves_its_work_to_the_others(
 def test_after_everything_is_removed_the_store_and_all_scratch_are_empty(
     app: Running, second: Machine, store: str
 ) -> None:
-    assert objects(store)
+    assert objects_of(store)
     for trial in app.http.get("/api/trials").json()["items"]:
         assert app.http.delete(f"/api/trials/{trial['id']}").status_code == 204
     for source in app.http.get("/api/sources").json()["items"]:
@@ -125,7 +116,7 @@ def test_after_everything_is_removed_the_store_and_all_scratch_are_empty(
 
     def empty() -> bool:
         app.http.post("/api/storage/clear/unneeded")
-        return not objects(store)
+        return not objects_of(store)
 
     until(empty, what="the emptying of the store")
     for scratch in (

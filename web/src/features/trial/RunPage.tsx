@@ -129,9 +129,9 @@ export function RunPage({ trial }: { trial: Trial }) {
           <Row key={entry.letter} trial={trial} entry={entry} />
         ))}
       </ul>
+      <Workers live={live} />
       <Services trial={trial} />
       <Elsewhere trial={trial} />
-      <Workers />
     </Page>
   );
 }

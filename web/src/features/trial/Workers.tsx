@@ -4,8 +4,10 @@ import { described, seconds } from "../../ui/format";
 
 const SILENT_AFTER = 10; // seconds
 
+const isSilent = (worker: Worker) => worker.silent_seconds > SILENT_AFTER;
+
 function Doing({ worker }: { worker: Worker }) {
-  if (worker.silent_seconds > SILENT_AFTER)
+  if (isSilent(worker))
     return (
       <span role="alert">
         not heard of for {seconds(worker.silent_seconds)}; what it had begun goes to the others
@@ -15,10 +17,10 @@ function Doing({ worker }: { worker: Worker }) {
   return <span className="wrap-anywhere">works on {worker.doing.join(", ")}</span>;
 }
 
-/** The machines that take work from the queue, and what each does now. */
-export function Workers() {
+/** The machines that take work from the queue, and what each does now; one at rest needs no words. */
+export function Workers({ live }: { live: boolean }) {
   const { data } = useWorkers();
-  if (!data) return null;
+  if (!data || (!live && data.length === 1 && !data.some(isSilent))) return null;
   return (
     <section className="mt-6" data-testid="machines">
       <h2 className="mb-2 font-display text-lg font-semibold">Machines at work</h2>
