@@ -10,7 +10,7 @@ from mistline.api.download import as_file
 from mistline.api.shelf import clean_name
 from mistline.core.methods import METHODS
 from mistline.core.methods.recipe import Recipe
-from mistline.store import fingerprints, models, recipes
+from mistline.store import models, recipes
 from mistline.store.database import Row, connect
 from mistline.work import trials as use_cases
 
@@ -68,10 +68,16 @@ def inspect_again(model_id: str) -> None:
 
 @router.delete("/models/{model_id}", status_code=204, operation_id="removeModel")
 def remove_model(model_id: str) -> None:
-    """Remove a model; refused while a recipe or a take uses it."""
+    """Remove a model; refused while a recipe or a take uses it. For a day it can come back."""
     with connect() as connection:
-        models.delete(connection, model_id)
-        fingerprints.forget(connection, model_id)
+        models.remove(connection, model_id)
+
+
+@router.post("/models/{model_id}/restore", status_code=204, operation_id="restoreModel")
+def restore_model(model_id: str) -> None:
+    """Bring a removed model back."""
+    with connect() as connection:
+        models.restore(connection, model_id)
 
 
 def _item(row: Row) -> schemas.RecipeItem:

@@ -7,8 +7,8 @@ from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
 __all__ = [
-    "add", "adrift", "await_inspection", "claim", "delete", "every", "fail", "files_of", "finish", "get", "learn",
-    "set_job",
+    "add", "adrift", "await_inspection", "claim", "every", "fail", "files_of", "finish", "get", "learn", "purge",
+    "remove", "restore", "set_job",
 ]  # fmt: skip
 
 SQL = queries("models")
@@ -73,15 +73,26 @@ def fail(connection: Connection, key: str, error: str) -> None:
     connection.execute(SQL["fail"], {"id": key, "error": error})
 
 
-def delete(connection: Connection, key: str) -> None:
-    """Remove a model that nothing uses, or `Conflict`."""
+def remove(connection: Connection, key: str) -> None:
+    """Remove a model that nothing uses, or `Conflict`; for a day it can come back."""
     row = get(connection, key)
     named = database.json([{"method": key}])
     uses = database.one(connection.execute(SQL["uses"], {"named": named}))["uses"]
     if uses:
         raise Conflict(f"{row['name']} is used by {uses} recipes or takes and stays, so that they can run again.")
-    connection.execute(SQL["delete"], {"id": key})
+    connection.execute(SQL["remove"], {"id": key})
     METHODS.pop(key, None)
+
+
+def restore(connection: Connection, key: str) -> None:
+    """Bring a removed model back."""
+    if connection.execute(SQL["restore"], {"id": key}).fetchone() is None:
+        raise NotFound("This model was not removed, or more than a day ago; then it is gone.")
+
+
+def purge(connection: Connection) -> list[str]:
+    """Delete what was removed a day ago; return the ids."""
+    return [row["id"] for row in connection.execute(SQL["purge"])]
 
 
 def adrift(connection: Connection) -> list[str]:

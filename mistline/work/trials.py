@@ -553,6 +553,8 @@ def purge_removed() -> None:
     with connect() as connection:
         trials.purge(connection)
         sources.purge(connection)
+        for model_id in models.purge(connection):
+            fingerprints.forget(connection, model_id)
 
 
 def retry_failed() -> int:

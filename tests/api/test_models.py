@@ -57,6 +57,13 @@ def test_the_same_file_is_one_model_and_another_version_is_another(
     assert other["state"] == "ready" and {twice["id"], other["id"]} <= set(methods) and other["id"] != twice["id"]
     assert app.http.delete(f"/api/models/{other['id']}").status_code == 204
     assert other["id"] not in [model["id"] for model in app.http.get("/api/models").json()]
+    assert other["id"] not in [m["id"] for m in app.http.get("/api/methods").json()]
+    assert app.http.post(f"/api/models/{other['id']}/restore").status_code == 204
+    assert app.http.post(f"/api/models/{other['id']}/restore").status_code == 404
+    assert other["id"] in [m["id"] for m in app.http.get("/api/methods").json()]
+    assert app.http.delete(f"/api/models/{other['id']}").status_code == 204
+    back = drop(app, "twice.onnx", (tmp_path / "n.onnx").read_bytes())
+    assert back["id"] == other["id"] and back["state"] == "ready"  # what comes in again is back too
 
 
 def test_a_model_that_is_only_blended_in_is_kept_too(app: Running, tmp_path: Path) -> None:

@@ -65,7 +65,26 @@ def test_a_running_take_is_cancelled_and_run_again(page: Page, app: Running, noi
     expect(entry).to_contain_text(re.compile(r"processing \d of 3"))
     entry.get_by_role("button", name="Cancel").click()
     expect(entry).to_have_attribute("data-state", "cancelled")
-    entry.get_by_role("button", name="Run again").click()
+    page.get_by_role("contentinfo").get_by_role("button", name="Undo").click()
+    expect(entry).to_have_attribute("data-state", "done")
+
+
+def test_a_page_at_rest_hears_of_progress_and_asks_for_next_to_nothing(
+    page: Page, app: Running, noise: dict
+) -> None:
+    """At most one request a second while a take runs on the machine that is being timed; the progress moves all the same."""
+    key = app.start_trial(noise["id"], app.slow_recipe(), factor=1.45)
+    page.goto(f"/trials/{key}/run")
+    entry = page.get_by_test_id("entry-A")
+    expect(entry).to_contain_text("processing 1 of 3")
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url) if "/api/" in request.url else None)
+    begun = page.evaluate("performance.now()")
+    for step in ("processing 2 of 3", "processing 3 of 3"):
+        expect(entry).to_contain_text(step)
+    expect(page.get_by_role("contentinfo")).to_contain_text("so far")
+    seconds = (page.evaluate("performance.now()") - begun) / 1000
+    assert len(asked) <= 1 + seconds, asked
     expect(entry).to_have_attribute("data-state", "done")
 
 
@@ -90,6 +109,42 @@ def test_the_run_dock_lists_and_cancels(page: Page, app: Running, noise: dict) -
     page.get_by_role("button", name="Cancel all").click()
     expect(page.get_by_test_id("entry-B")).to_have_attribute("data-state", re.compile("cancelled|done"))
     expect(dock).to_contain_text("Nothing is running")
+    dock.get_by_role("button", name="Undo").click()
+    expect(page.get_by_test_id("entry-A")).to_have_attribute("data-state", re.compile("waiting|running"))
+    page.get_by_role("button", name="Cancel all").click()
+    expect(dock).to_contain_text("Nothing is running")
+
+
+def test_what_waits_is_put_in_order_by_keys_and_by_hand(page: Page, app: Running, noise: dict) -> None:
+    app.kill_worker()
+    key = app.start_trial(noise["id"], "Bilinear", "Bicubic", "Lanczos 3", factor=1.15)
+    page.goto(f"/trials/{key}/run")
+    dock = page.get_by_role("contentinfo")
+    dock.get_by_role("button", name=re.compile("Queue")).click()
+    rows = dock.get_by_test_id(re.compile("^queued-"))
+    expect(rows).to_have_count(5)
+    last = rows.last.get_attribute("data-testid")
+    rows.last.get_by_role("button", name=re.compile("sooner")).press("Enter")
+    expect(rows.nth(3)).to_have_attribute("data-testid", last)
+    rows.nth(3).drag_to(rows.first)
+    expect(rows.first).to_have_attribute("data-testid", last)
+    rows.first.get_by_role("button", name=re.compile("later")).press("Enter")
+    expect(rows.nth(1)).to_have_attribute("data-testid", last)
+    app.start_worker()
+    expect(page.get_by_role("heading", name="5 of 5 done")).to_be_visible()
+
+
+def test_the_focus_goes_to_the_heading_of_a_page_that_one_comes_to(page: Page, app: Running, noise: dict) -> None:
+    page.goto("/shelf")
+    expect(page.get_by_role("heading", name="Shelf")).not_to_be_focused()
+    for name in ("Recipes", "Playbook"):
+        page.get_by_role("navigation", name="Main").get_by_role("link", name=name).click()
+        expect(page.get_by_role("heading", name=name, exact=True)).to_be_focused()
+    key = app.start_trial(noise["id"], "Bilinear", factor=1.15)
+    page.goto(f"/trials/{key}/run")
+    for name, heading in (("Look", "Look"), ("Verdict", re.compile("verdict", re.IGNORECASE))):
+        page.get_by_role("navigation", name="Trial").get_by_role("link", name=re.compile(f"^{name}")).click()
+        expect(page.get_by_role("heading", name=heading).first).to_be_focused()
 
 
 def test_a_trial_that_does_not_exist_says_so(page: Page) -> None:

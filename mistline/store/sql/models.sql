@@ -1,16 +1,16 @@
 -- name: add
 insert into models (id, name, hash, file_bytes) values (%(id)s, %(name)s, %(hash)s, %(file_bytes)s)
-on conflict (hash) do nothing
+on conflict (hash) do update set removed_at = null where models.removed_at is not null
 returning *
 
 -- name: get
-select * from models where id = %(id)s
+select * from models where id = %(id)s and removed_at is null
 
 -- name: all
-select * from models order by created_at desc
+select * from models where removed_at is null order by created_at desc
 
 -- name: cards
-select id, name, hash, card from models where state = 'ready'
+select id, name, hash, card from models where state = 'ready' and removed_at is null
 
 -- name: set_job
 update models set job_id = %(job_id)s where id = %(id)s
@@ -35,10 +35,16 @@ select (select count(*) from recipes where passes @> %(named)s or blend -> 'pass
     (select count(*) from takes
         where recipe -> 'passes' @> %(named)s or recipe -> 'blend' -> 'passes' @> %(named)s) as uses
 
--- name: delete
-delete from models where id = %(id)s
+-- name: remove
+update models set removed_at = now() where id = %(id)s
+
+-- name: restore
+update models set removed_at = null where id = %(id)s and removed_at is not null returning id
+
+-- name: purge
+delete from models where removed_at < now() - interval '1 day' returning id
 
 -- name: adrift
 select id from models m
-where state in ('waiting', 'inspecting') and created_at < now() - interval '5 seconds' and not exists (
+where state in ('waiting', 'inspecting') and removed_at is null and created_at < now() - interval '5 seconds' and not exists (
     select from procrastinate_jobs j where j.id = m.job_id and j.status in ('todo', 'doing'))

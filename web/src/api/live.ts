@@ -1,7 +1,7 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { create } from "zustand";
-import { oldestAnswer, Unreachable } from "./client";
+import { oldestAnswer, Unreachable, type Queue, type Trial } from "./client";
 
 /** Since when the server has not been heard of; null while it is there. */
 export const useConnection = create<{ lostSince: Date | null }>(() => ({ lostSince: null }));
@@ -27,6 +27,8 @@ const TOUCHED: Record<string, string[]> = {
   remarks: ["remarks"],
   entries: ["trials"],
 };
+// A page at rest asks for no more than that while others work on the machine that is being timed.
+const LEAST_PAUSE_MS = 2000;
 const GATHER_MS = 150;
 const SILENT_MS = 40_000; // the server says something every 15 s
 
@@ -36,6 +38,39 @@ function refresh(queries: QueryClient, tables: Set<string>) {
   for (const root of roots) void queries.invalidateQueries({ queryKey: [root] });
 }
 
+interface Progress {
+  key: string;
+  stage: string;
+  progress: number;
+  seconds_left: number | null;
+  seconds_gone: number;
+}
+
+/** Put how far a take is into what is shown of it. */
+export function patch(queries: QueryClient, { key, ...now }: Progress) {
+  queries.setQueryData<Queue>(["queue"], (queue) => {
+    const before = queue?.items.find((item) => item.key === key);
+    if (!queue || !before) return queue;
+    const shorter = (before.seconds_left ?? 0) - (now.seconds_left ?? 0);
+    return {
+      ...queue,
+      items: queue.items.map((item) => (item.key === key ? { ...item, ...now } : item)),
+      seconds_left: queue.seconds_left === null ? null : Math.max(0, queue.seconds_left - shorter),
+    };
+  });
+  const { stage, progress, seconds_left } = now;
+  queries.setQueriesData<Trial>({ queryKey: ["trials"] }, (trial) =>
+    trial?.entries?.some((entry) => entry.take_key === key)
+      ? {
+          ...trial,
+          entries: trial.entries.map((entry) =>
+            entry.take_key === key ? { ...entry, stage, progress, seconds_left } : entry,
+          ),
+        }
+      : trial,
+  );
+}
+
 /** Follow the server's events; what they name is fetched again, several at a time. */
 export function useLive() {
   const queries = useQueryClient();
@@ -43,6 +78,7 @@ export function useLive() {
     const tables = new Set<string>();
     let timer: number | undefined;
     let first = true;
+    let asked = -LEAST_PAUSE_MS;
     let silence = window.setTimeout(lose, SILENT_MS);
     const source = new EventSource("/api/events");
     source.onerror = lose;
@@ -50,16 +86,22 @@ export function useLive() {
       find();
       window.clearTimeout(silence);
       silence = window.setTimeout(lose, SILENT_MS);
-      const { table, heard } = JSON.parse(String(message.data)) as { table: string; heard?: number };
+      const event = JSON.parse(String(message.data)) as { table: string; heard?: number };
+      if (event.table === "progress") return patch(queries, event as unknown as Progress);
+      const { table, heard } = event;
       const fresh = first && heard === oldestAnswer();
       first = false;
       if (fresh) return; // nothing has changed since the page asked for what it shows
       tables.add(table);
-      timer ??= window.setTimeout(() => {
-        void refresh(queries, new Set(tables));
-        tables.clear();
-        timer = undefined;
-      }, GATHER_MS);
+      timer ??= window.setTimeout(
+        () => {
+          void refresh(queries, new Set(tables));
+          tables.clear();
+          timer = undefined;
+          asked = performance.now();
+        },
+        Math.max(GATHER_MS, asked + LEAST_PAUSE_MS - performance.now()),
+      );
     };
     return () => {
       source.close();

@@ -83,10 +83,16 @@ export const useModels = () =>
 export function useRemoveModel() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (id: string) =>
+    mutationFn: ({ id }: { id: string; name: string }) =>
       answer(client.DELETE("/api/models/{model_id}", { params: { path: { model_id: id } } })),
-    onSuccess: () =>
-      Promise.all(["models", "methods"].map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+    onSuccess: (_, { id, name }) => {
+      const params = { path: { model_id: id } };
+      notify({
+        words: `The model ${name} was removed.`,
+        undo: () => answer(client.POST("/api/models/{model_id}/restore", { params })),
+      });
+      return Promise.all(["models", "methods"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
+    },
   });
 }
 
@@ -231,16 +237,22 @@ export function useTakeAction() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (act: {
-      cancel?: string;
+      cancel?: { key: string; name: string };
       retry?: string;
-      cancelTrial?: string;
+      /** Cancel all takes of a trial; those that wait or run now can be brought back. */
+      cancelTrial?: { id: string; keys: string[] };
       retryFailed?: boolean;
       /** Bring a take that waits before another one, or to the end. */
       move?: { key: string; before: string | null };
     }) => {
       const path = (key: string) => ({ params: { path: { key } } });
-      if (act.cancel) await answer(client.POST("/api/takes/{key}/cancel", path(act.cancel)));
-      if (act.retry) await answer(client.POST("/api/takes/{key}/retry", path(act.retry)));
+      const again = (key: string) => answer(client.POST("/api/takes/{key}/retry", path(key)));
+      if (act.cancel) {
+        const { key, name } = act.cancel;
+        await answer(client.POST("/api/takes/{key}/cancel", path(key)));
+        notify({ words: `${name} was cancelled.`, undo: () => again(key) });
+      }
+      if (act.retry) await again(act.retry);
       if (act.move)
         await answer(
           client.POST("/api/takes/{key}/move", {
@@ -249,10 +261,15 @@ export function useTakeAction() {
           }),
         );
       if (act.retryFailed) await answer(client.POST("/api/queue/retry"));
-      if (act.cancelTrial)
-        await answer(
-          client.POST("/api/trials/{trial_id}/cancel", { params: { path: { trial_id: act.cancelTrial } } }),
-        );
+      if (act.cancelTrial) {
+        const { id, keys } = act.cancelTrial;
+        const params = { path: { trial_id: id } };
+        const { count } = await answer(client.POST("/api/trials/{trial_id}/cancel", { params }));
+        notify({
+          words: count === 1 ? "One result was cancelled." : `${count} results were cancelled.`,
+          undo: () => Promise.all(keys.map(again)),
+        });
+      }
     },
     onSettled: () => queries.invalidateQueries(),
   });

@@ -348,7 +348,7 @@ export interface paths {
         post?: never;
         /**
          * Remove Model
-         * @description Remove a model; refused while a recipe or a take uses it.
+         * @description Remove a model; refused while a recipe or a take uses it. For a day it can come back.
          */
         delete: operations["removeModel"];
         options?: never;
@@ -370,6 +370,26 @@ export interface paths {
          * @description Look again into a model that was refused.
          */
         post: operations["inspectAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Model
+         * @description Bring a removed model back.
+         */
+        post: operations["restoreModel"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5199,6 +5219,35 @@ export interface operations {
                 content: {
                     "application/json": unknown;
                 };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restoreModel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What went wrong, in a sentence */
             default: {

@@ -61,7 +61,7 @@ function Row({ item, waiting }: { item: Item; waiting: Item[] }) {
           </>
         )}
       </span>
-      <Button tone="quiet" onClick={() => act.mutate({ cancel: item.key })}>
+      <Button tone="quiet" onClick={() => act.mutate({ cancel: { key: item.key, name: item.entry_name } })}>
         Cancel
       </Button>
     </li>

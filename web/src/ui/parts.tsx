@@ -1,6 +1,14 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import { createContext, useContext, useState, type ButtonHTMLAttributes, type ReactNode } from "react";
-import { Link, type LinkProps } from "react-router";
+import {
+  createContext,
+  useContext,
+  useEffect,
+  useRef,
+  useState,
+  type ButtonHTMLAttributes,
+  type ReactNode,
+} from "react";
+import { Link, useLocation, type LinkProps } from "react-router";
 
 const BUTTON =
   "inline-flex items-center justify-center gap-1.5 rounded-sm px-3 py-1.5 font-medium disabled:opacity-50";
@@ -106,6 +114,18 @@ export function ConfirmButton({
   );
 }
 
+/** A heading that takes the focus when somebody comes to its page from another one, so that reading goes on there. */
+export function useArrival<T extends HTMLElement>() {
+  const heading = useRef<T>(null);
+  const { pathname, key } = useLocation();
+  const came = useRef(key !== "default");
+  useEffect(() => {
+    if (came.current) heading.current?.focus({ preventScroll: true });
+    came.current = true;
+  }, [pathname]);
+  return heading;
+}
+
 /** Whether a page stands within another one that has the first heading already. */
 export const Within = createContext(false);
 
@@ -119,11 +139,14 @@ export function Page({
   children: ReactNode;
 }) {
   const Heading = useContext(Within) ? "h2" : "h1";
+  const arrived = useArrival<HTMLHeadingElement>();
   return (
     <div className="mx-auto w-full max-w-310 px-6 py-6">
       <title>{`${title} – Mistline`}</title>
       <header className="mb-5 flex flex-wrap items-end justify-between gap-3">
-        <Heading className="text-3xl font-semibold">{title}</Heading>
+        <Heading ref={arrived} tabIndex={-1} className="text-3xl font-semibold outline-none">
+          {title}
+        </Heading>
         <div className="flex gap-2">{actions}</div>
       </header>
       {children}

@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Picture, Place, Spot, Trial } from "../../api/client";
 import { useMapKinds, useRemarks, useSpots } from "../../api/marks";
 import { zoomText } from "../../ui/format";
-import { Button } from "../../ui/parts";
+import { Button, useArrival } from "../../ui/parts";
 import { useDriver, usePlayer } from "../../viewer/player";
 import { SURROUNDS, useViewport, visible, type Region } from "../../viewer/viewport";
 import { CHIP } from "./chip";
@@ -151,6 +151,7 @@ export function LookPage({ trial }: { trial: Trial }) {
       (file) => file && download(file, `${trial.name}.png`),
     );
   };
+  const arrived = useArrival<HTMLHeadingElement>();
   const kinds = ["", ...maps.map(({ id }) => id)];
   useKeys({
     factor: trial.factor,
@@ -200,6 +201,9 @@ export function LookPage({ trial }: { trial: Trial }) {
       style={{ ["--surround" as string]: SURROUNDS[surround] }}
     >
       <title>{`Look at ${trial.name} – Mistline`}</title>
+      <h2 ref={arrived} tabIndex={-1} className="sr-only">
+        Look
+      </h2>
       <Toolbar
         trial={trial}
         mode={mode}

@@ -38,7 +38,7 @@ function Row({ model }: { model: Model }) {
           </Button>
         </>
       )}
-      <Button tone="quiet" onClick={() => remove.mutate(model.id)} aria-label={`Remove ${model.name}`}>
+      <Button tone="quiet" onClick={() => remove.mutate(model)} aria-label={`Remove ${model.name}`}>
         Remove
       </Button>
       <Trouble error={remove.error} />

@@ -9,6 +9,8 @@ import { Services } from "./Services";
 import { useDelivered } from "./useDeliver";
 import { Workers } from "./Workers";
 
+const isLive = ({ state }: Entry) => state === "running" || state === "waiting";
+
 function State({ entry }: { entry: Entry }) {
   if (entry.state === "done")
     return (
@@ -56,7 +58,7 @@ function Row({ trial, entry }: { trial: Trial; entry: Entry }) {
   const act = useTakeAction();
   const delivered = useDelivered(trial.id);
   const [saying, say] = useState(false);
-  const live = entry.state === "running" || entry.state === "waiting";
+  const live = isLive(entry);
   const over = entry.state === "failed" || entry.state === "cancelled";
   return (
     <li
@@ -72,7 +74,10 @@ function Row({ trial, entry }: { trial: Trial; entry: Entry }) {
       </span>
       <State entry={entry} />
       {live && (
-        <Button tone="quiet" onClick={() => act.mutate({ cancel: entry.take_key })}>
+        <Button
+          tone="quiet"
+          onClick={() => act.mutate({ cancel: { key: entry.take_key, name: entry.name } })}
+        >
           Cancel
         </Button>
       )}
@@ -107,7 +112,8 @@ function Row({ trial, entry }: { trial: Trial; entry: Entry }) {
 /** Every entry with its state; what is done can be looked at while the rest runs. */
 export function RunPage({ trial }: { trial: Trial }) {
   const act = useTakeAction();
-  const live = trial.entries.some((entry) => entry.state === "running" || entry.state === "waiting");
+  const running = trial.entries.filter(isLive).map((entry) => entry.take_key);
+  const live = running.length > 0;
   const done = trial.entries.filter((entry) => entry.state === "done").length;
   return (
     <Page
@@ -116,7 +122,11 @@ export function RunPage({ trial }: { trial: Trial }) {
       }
       actions={
         <>
-          {live && <Button onClick={() => act.mutate({ cancelTrial: trial.id })}>Cancel all</Button>}
+          {live && (
+            <Button onClick={() => act.mutate({ cancelTrial: { id: trial.id, keys: running } })}>
+              Cancel all
+            </Button>
+          )}
           <ButtonLink tone={done > 0 ? "main" : "plain"} to={`/trials/${trial.id}/look`}>
             Look at the results
           </ButtonLink>
