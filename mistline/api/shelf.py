@@ -14,11 +14,13 @@ from fastapi.routing import APIRoute
 from mistline.api import schemas
 from mistline.api.download import as_file, in_pieces
 from mistline.core.colour import ReadAs
+from mistline.core.frame import Region
 from mistline.core.plain import plain
 from mistline.errors import Conflict, Damaged, NotFound
 from mistline.store import pictures, sources, trials
 from mistline.store.database import Row, connect
 from mistline.store.files import media, original_key
+from mistline.work import parts
 from mistline.work import trials as use_cases
 from mistline.work.requests import Axis, View
 
@@ -129,6 +131,13 @@ def read_again(source_id: UUID) -> None:
 def read_otherwise(source_id: UUID, how: ReadAs) -> None:
     """Read a clip by this matrix and range, where its tags are missing or wrong; refused while trials use it."""
     use_cases.read_otherwise(str(source_id), how)
+
+
+@router.post("/sources/{source_id}/parts", status_code=201, operation_id="importPart")
+async def import_part(source_id: UUID, place: schemas.Place) -> schemas.Source:
+    """Put a part of a still on the Shelf as a source of its own, cut losslessly."""
+    part = Region(place.left, place.top, place.width, place.height)
+    return schemas.Source(**await parts.import_part(str(source_id), part))
 
 
 @router.get("/sources/{source_id}/original", operation_id="original", response_class=StreamingResponse)

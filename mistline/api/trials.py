@@ -47,6 +47,7 @@ def _plan(
     forecasts: list[schemas.Outlook],
     suggested: list[schemas.Suggested],
     frame_bytes: float | None = None,
+    around_seconds: float = 0,
 ) -> schemas.PlanAnswer:
     return schemas.PlanAnswer(
         source=_pixels(source),
@@ -63,6 +64,7 @@ def _plan(
         forecasts=forecasts,
         suggested=suggested,
         frame_bytes=frame_bytes,
+        around_seconds=around_seconds,
     )
 
 
@@ -80,7 +82,8 @@ def plan_trial(request: schemas.PlanRequest) -> schemas.PlanAnswer:
     suggested = [
         schemas.Suggested(recipe_id=UUID(key), reason=each.reason) for key, each in found.suggested.items()
     ]
-    return _plan(whole, found.sizes, found.takes, found.frames, forecasts, suggested, found.frame_bytes)
+    beside = (found.frame_bytes, found.around_seconds)
+    return _plan(whole, found.sizes, found.takes, found.frames, forecasts, suggested, *beside)
 
 
 @router.post("/previews", operation_id="previewInput")

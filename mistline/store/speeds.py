@@ -11,10 +11,19 @@ from mistline.core.timing.machine import Machine
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
 
-__all__ = ["add", "best", "expected", "expected_of", "seen"]
+__all__ = ["add", "around", "best", "expected", "expected_of", "seen"]
 
 SQL = queries("speeds")
 AROUND, AROUND_A_MEGAPIXEL = 1.5, 0.8  # seconds of loading, writing and measuring
+
+
+def around(megapixels: float) -> float:
+    """Seconds that loading, writing and measuring a take of so many megapixels (of all frames) need, about.
+
+    >>> around(10.0)
+    9.5
+    """
+    return AROUND + AROUND_A_MEGAPIXEL * megapixels
 
 
 def seen(connection: Connection, machine: Machine) -> None:
@@ -56,8 +65,7 @@ def _expected(take: Row, speed_of: Callable[[Recipe], Speed | None]) -> float | 
     facts = take["source_facts"]
     size = read_setup(take["setup"]).plan(Size(facts["width"], facts["height"])).target
     megapixels = size.megapixels * take["frames"]
-    around = AROUND + AROUND_A_MEGAPIXEL * megapixels
     if take["recipe"] is None:
-        return around
+        return around(megapixels)
     speed = speed_of(Recipe.model_validate(take["recipe"]))
-    return speed.seconds_per_megapixel * megapixels * take["repeats"] + around if speed else None
+    return speed.seconds_per_megapixel * megapixels * take["repeats"] + around(megapixels) if speed else None

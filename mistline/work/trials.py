@@ -52,6 +52,7 @@ __all__ = [
     "queue_take",
     "read_again",
     "read_otherwise",
+    "ready",
     "remove_trial",
     "repeats_of",
     "requeue_adrift",
@@ -178,14 +179,15 @@ def cut_slice(picture_id: str, axis: Axis, at: int) -> None:
         )
 
 
-def _ready(source: Row) -> Row:
+def ready(source: Row) -> Row:
+    """A source that was read, or `Conflict`."""
     if source["state"] != "ready":
         raise Conflict(f"{source['name']} has not been read yet; wait until the Shelf shows its size.")
     return source
 
 
 def _measurable(source: Row) -> Row:
-    if refused := _ready(source)["facts"].get("refused"):
+    if refused := ready(source)["facts"].get("refused"):
         raise OutOfLimits(refused)
     return source
 
@@ -247,9 +249,9 @@ async def aligned(source_id: str, native_id: str, frame: int) -> NativeSetup:
 class Outlook:
     """What a trial of so many frames will do, in numbers; a recipe whose speed is not known has the forecast None.
 
-    `frame_bytes` is what a frame of one take will take in the media store, by the takes so far. `suggested` holds
-    the recipes worth trying, by id, also those that were not chosen; `ways` how the chosen ones come to a factor that
-    they do not do by themselves.
+    `frame_bytes` is what a frame of one take will take in the media store, by the takes so far; `around_seconds` is
+    what all beside the processing needs. `suggested` holds the recipes worth trying, by id, also those that were not
+    chosen; `ways` how the chosen ones come to a factor that they do not do by themselves.
     """
 
     sizes: Plan
@@ -258,6 +260,7 @@ class Outlook:
     frames: int
     forecasts: dict[str, Forecast | None]
     frame_bytes: float | None
+    around_seconds: float
     suggested: dict[str, Suggestion]
     ways: dict[str, str]
 
@@ -285,13 +288,15 @@ def outlook(
     }
     traits = Traits(**source["traits"])
     suggested = {key: suggest_recipe(recipe, traits, setup, count) for key, recipe in every.items()}
+    takes_made = len(chosen) + len(_controls(setup))
     return Outlook(
         sizes,
-        len(chosen) + len(_controls(setup)),
+        takes_made,
         repeats_of(count),
         count,
         forecasts,
         a_pixel * sizes.target.pixels if a_pixel else None,
+        takes_made * speeds.around(sizes.target.megapixels * count),
         {key: found for key, found in suggested.items() if found},
         {key: recipe.way(setup.factor) for key, recipe in chosen.items()},
     )
@@ -304,7 +309,7 @@ async def preview(source_id: str, setup: Setup, frame: int, centre: tuple[float,
 
     def source() -> Row:
         with connect() as connection:
-            return _ready(sources.get(connection, source_id))
+            return ready(sources.get(connection, source_id))
 
     row = await asyncio.to_thread(source)
     async with PREVIEWS.turn():

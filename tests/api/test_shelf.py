@@ -2,7 +2,9 @@
 
 import io
 
+import imagecodecs
 import numpy as np
+import tifffile
 from PIL import Image
 
 from mistline.store.files import original_key
@@ -130,3 +132,24 @@ def test_the_shelf_is_asked_for_words_size_noise_and_what_was_tried(app: Running
     after = {"words": "asked", "limit": 1, "cursor": first["next_cursor"]}
     second = app.http.get("/api/sources", params=after).json()
     assert {page["items"][0]["name"] for page in (first, second)} == both
+
+
+def test_a_part_of_a_still_becomes_a_source_with_the_same_pixels(app: Running) -> None:
+    """At 8 and at 16 bits, by its own edges; a clip has none, and a part must lie within the picture."""
+    for depth in (np.uint8, np.uint16):
+        codes = np.random.default_rng(depth(3)).integers(
+            0, np.iinfo(depth).max, (90, 140, 3), depth, endpoint=True
+        )
+        out = io.BytesIO()
+        tifffile.imwrite(out, codes, photometric="rgb")
+        whole = app.read(f"whole {codes.itemsize}.tif", out.getvalue())
+        place = {"left": 31, "top": 17, "width": 64, "height": 40}
+        answer = app.http.post(f"/api/sources/{whole['id']}/parts", json=place)
+        assert answer.status_code == 201, answer.text
+        part = app.settled(answer.json())
+        assert part["name"] == f"whole {codes.itemsize}, 64 x 40 at 31, 17.png" and "A part of" in part["story"]
+        assert (part["facts"]["width"], part["facts"]["bit_depth"]) == (64, 8 * codes.itemsize)
+        plate = app.http.get(f"/api/pictures/{part['picture_id']}/frames/0/plate").content
+        assert np.array_equal(imagecodecs.png_decode(plate), codes[17:57, 31:95])
+        beyond = app.http.post(f"/api/sources/{whole['id']}/parts", json={**place, "left": 100})
+        assert beyond.status_code == 422 and "does not lie inside" in beyond.json()["detail"]

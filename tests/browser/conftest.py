@@ -14,9 +14,10 @@ expect.set_options(timeout=1000 * PATIENCE)
 def choose(page: Page, *names: str) -> None:
     """On the set-up page, let just these recipes compete."""
     page.get_by_role("button", name="None").click()
-    expect(page.get_by_role("checkbox", checked=True)).to_have_count(0)
+    recipes = page.get_by_role("group", name=re.compile("^Recipes that compete"))
+    expect(recipes.get_by_role("checkbox", checked=True)).to_have_count(0)
     for name in names:
-        page.get_by_role("checkbox", name=re.compile(rf"^{re.escape(name)}(?!,)")).first.check()
+        recipes.get_by_role("checkbox", name=re.compile(rf"^{re.escape(name)}(?!,)")).first.check()
 
 
 @pytest.fixture(scope="session")

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import choose
 from tests.conftest import as_png
 from tests.harness import Running, until
 
@@ -226,3 +227,43 @@ def test_results_can_be_looked_at_while_others_run(page: Page, app: Running) -> 
     expect(page.get_by_role("img", name="Bilinear")).to_be_visible()
     expect(page.get_by_role("img", name="Denoised, Lanczos 3")).to_be_visible()
     expect(waiting.get_by_role("status")).to_have_count(0)
+
+
+def test_one_set_up_is_run_on_several_sources_and_a_large_one_on_its_middle_first(
+    page: Page, app: Running, astronaut: np.ndarray
+) -> None:
+    first, second = (app.read(f"batch {n}.png", as_png(astronaut[n * 60 : n * 60 + 90, :100])) for n in range(2))
+    page.goto(f"/trials/new?source={first['id']}&factor=2")
+    choose(page, "Bilinear")
+    page.get_by_text("The same on other sources too").click()
+    page.get_by_role("checkbox", name="batch 1.png").check()
+    page.reload()  # the address holds it
+    expect(page.get_by_role("checkbox", name="batch 1.png")).to_be_checked()
+    choose(page, "Bilinear")
+    page.get_by_label("Name of the trial").fill("Batched")
+    page.get_by_role("button", name="Run 2 trials").click()
+    expect(page.get_by_role("link", name="Batched")).to_have_count(2)
+    made = [trial for trial in app.http.get("/api/trials").json()["items"] if trial["name"] == "Batched"]
+    assert {trial["source_id"] for trial in made} == {first["id"], second["id"]}
+    for trial in made:
+        app.finished(trial["id"])
+
+    large = app.read("large.png", as_png(np.tile(astronaut, (4, 3, 1))))
+    page.goto(f"/trials/new?source={large['id']}&factor=2")
+    page.get_by_role("button", name="Try it on the middle first").click()
+    expect(page.get_by_role("combobox", name="Source")).to_have_value(re.compile("^(?!.*" + large["id"] + ")"))
+    expect(page.get_by_text("The truth is 1024 × 1024")).to_be_visible()
+
+
+def test_a_small_window_shows_what_runs_the_trial(page: Page, app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("small window.png", as_png(astronaut[:80, :90]))
+    page.set_viewport_size({"width": 1024, "height": 700})
+    page.goto(f"/trials/new?source={source['id']}")
+    expect(page.get_by_text("7 takes")).to_be_visible()
+    expect(page.get_by_role("button", name="Run the trial")).to_be_in_viewport()
+    assert page.evaluate(
+        "document.querySelector('main').scrollWidth <= document.querySelector('main').clientWidth"
+    )
+    page.get_by_role("navigation", name="Sections").get_by_role("button", name="Recipes").click()
+    expect(page.get_by_role("checkbox", name="Lanczos 3").first).to_be_in_viewport()
+    expect(page.get_by_role("button", name="Run the trial")).to_be_in_viewport()

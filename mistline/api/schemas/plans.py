@@ -79,6 +79,7 @@ class PlanAnswer(BaseModel):
     frame_bytes: float | None = Field(
         None, description="of a frame of one take in the media store, by the takes so far; none before the first"
     )
+    around_seconds: float = Field(description="needed to read, write and measure all takes, about")
 
 
 class PreviewRequest(BaseModel):

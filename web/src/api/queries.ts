@@ -227,10 +227,48 @@ export function useRemoveSource() {
   });
 }
 
-export const useStartTrial = () =>
+interface Batch {
+  sources: string[];
+  trial: Omit<TrialRequest, "source_id">;
+}
+
+/** Start the same trial on each of the sources; those after one that is refused are started too, and that is said. */
+export const useStartTrials = () =>
   useMutation({
-    mutationFn: (body: TrialRequest) => answer(client.POST("/api/trials", { body })),
+    mutationFn: async ({ sources, trial }: Batch) => {
+      const started: string[] = [];
+      const refused: Error[] = [];
+      for (const source_id of sources) {
+        try {
+          const { id } = await answer(client.POST("/api/trials", { body: { ...trial, source_id } }));
+          started.push(id);
+        } catch (error) {
+          refused.push(error as Error);
+        }
+      }
+      if (refused[0] && started.length > 0)
+        throw new Error(
+          `${started.length} of ${sources.length} trials run; the others were refused: ${refused.map(({ message }) => message).join(" ")}`,
+        );
+      if (refused[0]) throw refused[0];
+      return started;
+    },
   });
+
+/** Put a part of a still on the Shelf as a source of its own. */
+export function useImportPart(source: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (part: { left: number; top: number; width: number; height: number }) =>
+      answer(
+        client.POST("/api/sources/{source_id}/parts", {
+          params: { path: { source_id: source } },
+          body: { ...part, frame: 0 },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+  });
+}
 
 /** Cancel or retry one take, cancel a whole trial, or run everything again that failed. */
 export function useTakeAction() {

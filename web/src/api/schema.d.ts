@@ -880,6 +880,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{source_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Part
+         * @description Put a part of a still on the Shelf as a source of its own, cut losslessly.
+         */
+        post: operations["importPart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{source_id}/read": {
         parameters: {
             query?: never;
@@ -3115,6 +3135,11 @@ export interface components {
          * @description What that trial would do, in numbers.
          */
         PlanAnswer: {
+            /**
+             * Around Seconds
+             * @description needed to read, write and measure all takes, about
+             */
+            around_seconds: number;
             /**
              * Bars
              * @description pixels of a frame beyond the target, across and down
@@ -6181,6 +6206,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    importPart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Place"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Source"];
+                };
             };
             /** @description What went wrong, in a sentence */
             default: {
