@@ -21,7 +21,7 @@ from tests.harness import Running, children, fresh_database, served, until
 
 __all__ = ["machines"]
 
-ENTRIES, QUEUED = 9, 24
+ENTRIES, QUEUED = 9, 24  # of a trial with its controls; one recipe is the same as a control
 RNG = random.Random(7)
 
 
@@ -73,7 +73,7 @@ def _attacked(app: Running, both: tuple[Machine, Machine], store: str, takes: in
     picture = np.random.default_rng(0).integers(0, 256, (96, 120, 3), np.uint8)
     source = app.read("a.png", as_png(picture))
     recipes = [row["id"] for row in app.http.get("/api/recipes").json() if row["resizes"]][: ENTRIES - 2]
-    factors = iter(np.round(np.linspace(1.1, 6, takes // ENTRIES + 1), 3))
+    factors = iter(np.round(np.linspace(1.1, 6, takes // (ENTRIES - 1) + 2), 3))
     killed, cuts, seconds, started = Counter[str](), Counter[str](), [], 0
     kills_wanted, cuts_wanted, cutting = takes // 10, takes // 25, threading.Thread()
     while started < takes or sum(killed.values()) < kills_wanted:
@@ -82,7 +82,7 @@ def _attacked(app: Running, both: tuple[Machine, Machine], store: str, takes: in
             body = {"source_id": source["id"], "setup": {"factor": float(next(factors))}, "recipe_ids": recipes}
             answer = app.http.post("/api/trials", json=body)
             assert answer.status_code == 201, answer.text
-            started += ENTRIES
+            started += ENTRIES - 1
         due = started / takes
         if sum(cuts.values()) < cuts_wanted * due and not cutting.is_alive():
             machine, name = RNG.choice(both), RNG.choice(["store", "database"])
