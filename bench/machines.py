@@ -73,7 +73,7 @@ def _attacked(app: Running, both: tuple[Machine, Machine], store: str, takes: in
     picture = np.random.default_rng(0).integers(0, 256, (96, 120, 3), np.uint8)
     source = app.read("a.png", as_png(picture))
     recipes = [row["id"] for row in app.http.get("/api/recipes").json() if row["resizes"]][: ENTRIES - 2]
-    factors = iter(np.round(np.linspace(1.1, 6, takes // (ENTRIES - 1) + 2), 3))
+    factors = iter(np.round(np.linspace(1.1, 4.9, takes // (ENTRIES - 1) + 2), 3))
     killed, cuts, seconds, started = Counter[str](), Counter[str](), [], 0
     kills_wanted, cuts_wanted, cutting = takes // 10, takes // 25, threading.Thread()
     while started < takes or sum(killed.values()) < kills_wanted:

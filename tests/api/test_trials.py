@@ -228,7 +228,7 @@ def test_a_wrong_set_up_is_refused_in_words(app: Running, source: dict, change: 
 def test_a_verdict_is_kept_with_its_history_and_shown_in_the_playbook(app: Running, trial: dict) -> None:
     url = f"/api/trials/{trial['id']}/verdicts"
     first = {"kind": "faces", "pick": "A", "fallback": None, "reasons": "Soft, but no rims."}
-    second = {"kind": "faces", "pick": "C", "fallback": "B", "reasons": "Eyes came out right."}
+    second = {"kind": "faces", "pick": "C", "fallback": "B", "reasons": "Eyes came out right.", "author": "Rook"}
     assert app.http.post(url, json=first).status_code == 201
     assert [v["pick"] for v in app.http.post(url, json=second).json()["verdicts"]] == ["C", "A"]
     assert app.http.post(url, json={**first, "pick": "Z"}).status_code == 404
@@ -238,6 +238,8 @@ def test_a_verdict_is_kept_with_its_history_and_shown_in_the_playbook(app: Runni
     standing = kinds["faces"]
     assert (standing["pick_name"], standing["fallback_name"]) == ("Lanczos 3", "Bicubic")
     assert standing["trial_id"] == trial["id"] and standing["pick_seconds"] > 0
+    assert standing["author"] == "Rook"
+    assert [v["author"] for v in app.trial(trial["id"])["verdicts"]] == ["Rook", ""]
 
 
 def test_earlier_verdicts_of_a_kind_are_read_in_pages(app: Running, trial: dict) -> None:

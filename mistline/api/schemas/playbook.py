@@ -27,6 +27,7 @@ class PlaybookVerdict(BaseModel):
     fallback_name: str | None
     fallback_seconds: float | None
     reasons: str
+    author: str
     created_at: datetime
 
 

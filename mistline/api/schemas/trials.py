@@ -179,6 +179,7 @@ class Verdict(BaseModel):
     fallback: str | None
     fallback_name: str | None
     reasons: str
+    author: str = Field(description="a nickname; empty where none was given")
     created_at: datetime
 
 
@@ -189,6 +190,7 @@ class VerdictRequest(BaseModel):
     pick: str = Field(min_length=1, max_length=2)
     fallback: str | None = None
     reasons: str = Field(min_length=1, max_length=4000)
+    author: str = Field("", max_length=40, description="a nickname")
 
 
 class Enlarging(BaseModel):

@@ -3238,6 +3238,8 @@ export interface components {
          * @description A verdict as the Playbook shows it.
          */
         PlaybookVerdict: {
+            /** Author */
+            author: string;
             /**
              * Created At
              * Format: date-time
@@ -4573,6 +4575,11 @@ export interface components {
          */
         Verdict: {
             /**
+             * Author
+             * @description a nickname; empty where none was given
+             */
+            author: string;
+            /**
              * Created At
              * Format: date-time
              */
@@ -4597,6 +4604,12 @@ export interface components {
          * @description A verdict to write.
          */
         VerdictRequest: {
+            /**
+             * Author
+             * @description a nickname
+             * @default
+             */
+            author: string;
             /** Fallback */
             fallback?: string | null;
             /** Kind */

@@ -38,7 +38,9 @@ function Standing({ verdict }: { verdict: Verdict }) {
             {verdict.trial_name}
           </Link>{" "}
           <span className="text-soft">
-            {verdict.source_name}, {verdict.setup_words}, {day(verdict.created_at)}
+            {[verdict.source_name, verdict.setup_words, verdict.author, day(verdict.created_at)]
+              .filter(Boolean)
+              .join(", ")}
           </span>
           <span className="mt-1 flex gap-4">
             <Link className="underline underline-offset-4" to={`/trials/${verdict.trial_id}/scores`}>

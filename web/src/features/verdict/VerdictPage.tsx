@@ -1,10 +1,11 @@
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Entry, Remark, Trial } from "../../api/client";
 import { useRemarks } from "../../api/marks";
 import { useKinds, useWriteVerdict } from "../../api/queries";
 import { day, money, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
-import { Button, Page, Trouble } from "../../ui/parts";
+import { Button, FIELD, Page, Trouble } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
 import { atMost } from "../scores/notes";
 import { KindSelect } from "../shelf/SourceCard";
@@ -35,6 +36,8 @@ function evidence(trial: Trial, entry: Entry, remarks: Remark[]): string {
     .filter(Boolean)
     .join("; ");
 }
+
+const NICKNAME = "nickname"; // of whoever uses this browser
 
 interface Draft {
   pick: string | null;
@@ -110,6 +113,7 @@ function History({ trial }: { trial: Trial }) {
             {verdict.fallback && ` , quick fallback ${verdict.fallback} ${verdict.fallback_name}`}, for{" "}
             {kinds.get(verdict.kind)?.toLowerCase()}
             <span className="float-right text-note">
+              {verdict.author && `${verdict.author}, `}
               {index === 0 ? "in force since" : "replaced, from"} {day(verdict.created_at)}
             </span>
             <p className="mt-0.5 whitespace-pre-line">{verdict.reasons}</p>
@@ -134,6 +138,7 @@ export function VerdictPage({ trial }: { trial: Trial }) {
     reasons: last?.reasons ?? "",
   });
   const { pick, fallback, kind, reasons } = draft;
+  const [author, setAuthor] = useState(() => localStorage.getItem(NICKNAME) ?? "");
   const put = (part: Partial<Draft>) => setDraft((before) => ({ ...before, ...part }));
   const write = useWriteVerdict(trial.id);
   const missing = [!pick && "a pick", !kind && "a kind", !reasons.trim() && "the reasons"].filter(Boolean);
@@ -145,7 +150,8 @@ export function VerdictPage({ trial }: { trial: Trial }) {
     );
   const save = () => {
     put({ reasons: reasons.trim() });
-    write.mutate({ kind: kind ?? "", pick: pick ?? "", fallback, reasons: reasons.trim() });
+    write.mutate({ kind: kind ?? "", pick: pick ?? "", fallback, reasons: reasons.trim(), author });
+    localStorage.setItem(NICKNAME, author);
   };
   return (
     <Page title="Verdict">
@@ -183,6 +189,15 @@ export function VerdictPage({ trial }: { trial: Trial }) {
           <label className="block">
             <span className="mb-1 block font-display text-lg font-semibold">For the kind</span>
             <KindSelect kinds={kinds} value={kind} onChange={(chosen) => put({ kind: chosen })} />
+          </label>
+          <label className="block">
+            <span className="mb-1 block text-note text-soft">Your nickname, if you like</span>
+            <input
+              value={author}
+              maxLength={40}
+              onChange={(event) => setAuthor(event.target.value)}
+              className={`${FIELD} w-full`}
+            />
           </label>
           <Button tone="main" disabled={missing.length > 0 || write.isPending} onClick={save}>
             {last ? "Replace the verdict" : "Write the verdict"}
