@@ -124,6 +124,9 @@ class Media:
         """Free space of the disk that scratch folders lie on."""
         return shutil.disk_usage(self.scratch).free
 
+    def drop_uploads(self, before: float) -> None:
+        """Let go of uploads that were begun before a time and never ended; a folder has none."""
+
     def bytes_below(self, key: str) -> int:
         """What a file or folder holds; 0 where there is none."""
         try:
@@ -293,6 +296,16 @@ class ObjectStore(Media):
         files = [path] if path.is_file() else [file for file in path.rglob("*") if file.is_file()]
         there = [self._at(key + str(file)[len(str(path)) :]) for file in files]
         self._ask(self.fs.put, [str(file) for file in files], there)
+
+    def drop_uploads(self, before: float) -> None:
+        """Let go of what killed processes left: parts of large objects, which lie there unseen and cost space."""
+        if not hasattr(self.fs, "list_multipart_uploads"):
+            return
+        bucket, _, folder = self.root.partition("/")
+        for upload in self._ask(self.fs.list_multipart_uploads, bucket):
+            if upload["Key"].startswith(folder) and upload["Initiated"].timestamp() < before:
+                which = {"Bucket": bucket, "Key": upload["Key"], "UploadId": upload["UploadId"]}
+                self._ask(self.fs.call_s3, "abort_multipart_upload", **which)
 
     def fetch(self, key: str, content_hash: str, folder: Path) -> Path | None:
         """As in a folder; the copy is linked from the cache, where it may go meanwhile."""

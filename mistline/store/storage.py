@@ -135,6 +135,7 @@ def is_store_of(connection: Connection) -> bool:
 
 def drop_strays(connection: Connection, before: float) -> None:
     """Remove files that nothing is noted of, as a killed process leaves them; originals from before a time only."""
+    media().drop_uploads(before)
     for some in _some(media().names("pictures")):
         noted = {row["id"] for row in pictures.some(connection, some)}
         for picture_id in set(some) - noted:

@@ -209,3 +209,18 @@ def test_a_store_that_is_away_for_a_while_is_waited_for(object_store: str, tmp_p
 
 def test_a_bucket_that_does_not_exist_is_no_store(object_store: str, tmp_path: Path) -> None:
     assert not store_at(object_store.replace("s3://mistline", "s3://nowhere"), tmp_path).answers()
+
+
+def test_parts_of_uploads_that_never_ended_are_let_go(distant: Media) -> None:
+    """A killed process leaves them where nobody sees them; those begun later may still go on."""
+    bucket, _, folder = distant.root.partition("/")
+    distant.fs.call_s3("create_multipart_upload", Bucket=bucket, Key=f"{folder}/originals/aa/aabb")
+    distant.fs.call_s3("create_multipart_upload", Bucket=bucket, Key="somebody else's")
+
+    def left() -> list[str]:
+        return [upload["Key"] for upload in distant.fs.list_multipart_uploads(bucket)]
+
+    distant.drop_uploads(0.0)  # the simulated server dates every upload to 2010
+    assert f"{folder}/originals/aa/aabb" in left()
+    distant.drop_uploads(time.time())
+    assert left() == ["somebody else's"]
