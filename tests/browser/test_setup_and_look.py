@@ -267,3 +267,14 @@ def test_a_small_window_shows_what_runs_the_trial(page: Page, app: Running, astr
     page.get_by_role("navigation", name="Sections").get_by_role("button", name="Recipes").click()
     expect(page.get_by_role("checkbox", name="Lanczos 3").first).to_be_in_viewport()
     expect(page.get_by_role("button", name="Run the trial")).to_be_in_viewport()
+
+
+def test_the_crop_of_the_input_is_moved_by_keys(page: Page, source: dict) -> None:
+    page.goto(f"/trials/new?source={source['id']}&factor=2")
+    place = page.get_by_test_id("crop-place")
+    expect(place).to_have_attribute("style", re.compile(r"left: 50%; top: 50%"))
+    mover = page.get_by_role("button", name="Move the crop")
+    for key in ("ArrowRight", "ArrowRight", "ArrowUp", "Enter"):  # Enter has no place, and moves nothing
+        mover.press(key)
+    expect(place).to_have_attribute("style", re.compile(r"left: 60%; top: 45%"))
+    expect(page.get_by_alt_text("The input on the same crop")).to_be_visible()

@@ -78,3 +78,19 @@ def test_a_source_taken_off_the_shelf_comes_back_with_undo(
     page.get_by_role("button", name="Undo").click()
     expect(card).to_contain_text("away and back.png")
     expect(page.get_by_text("was taken off")).to_have_count(0)
+
+
+def test_stepping_through_kinds_by_keys_chooses_once(page: Page, app: Running, shelf: dict[str, dict]) -> None:
+    page.goto("/shelf?words=hedge")
+    kind = page.get_by_test_id("source").get_by_label("Kind")
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.method) if request.method == "PATCH" else None)
+    kind.focus()
+    for _ in range(3):
+        kind.press("ArrowDown")
+    assert asked == []
+    chosen = kind.input_value()
+    with page.expect_response(lambda answer: answer.request.method == "PATCH"):
+        kind.press("Tab")
+    assert asked == ["PATCH"] and chosen
+    assert app.http.get(f"/api/sources/{shelf['new']['id']}").json()["kind"] == chosen

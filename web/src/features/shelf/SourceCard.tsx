@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { answer, client, type Kind, type ReadAs, type Source } from "../../api/client";
 import { useEditSource, useReadOtherwise, useRemoveSource } from "../../api/queries";
@@ -8,6 +8,7 @@ import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, ButtonLink, Fact, FIELD, Trouble } from "../../ui/parts";
 import { NoiseCurve } from "./NoiseCurve";
 
+/** A kind of footage. Stepping through them by keys chooses when one goes on, not at each step. */
 export function KindSelect({
   kinds,
   value,
@@ -17,11 +18,24 @@ export function KindSelect({
   value: string | null;
   onChange: (kind: string) => void;
 }) {
+  const [stepped, setStepped] = useState<string | null>(null);
+  const byKeys = useRef(false);
+  const take = () => {
+    if (stepped !== null && stepped !== value) onChange(stepped);
+    setStepped(null);
+  };
   return (
     <select
       aria-label="Kind"
-      value={value ?? ""}
-      onChange={(event) => onChange(event.target.value)}
+      value={stepped ?? value ?? ""}
+      onKeyDown={({ key }) => {
+        byKeys.current = true;
+        if (key === "Enter") take();
+        if (key === "Escape") setStepped(null);
+      }}
+      onPointerDown={() => (byKeys.current = false)}
+      onBlur={take}
+      onChange={({ target }) => (byKeys.current ? setStepped(target.value) : onChange(target.value))}
       className={`${FIELD} w-full max-w-72`}
     >
       {value === null && <option value="">Choose a kind</option>}

@@ -141,16 +141,32 @@ export function Damage({ setup, change, moving }: DamageProps & { moving: boolea
   );
 }
 
-/** Truth and input of the set-up side by side on a crop; a click on the small picture moves the crop. */
+const STEP = 0.05;
+const STEPS: Record<string, [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
+/** Truth and input of the set-up side by side on a crop; a press on the small picture or arrow keys move the crop. */
 export function InputPreview({ source, setup, frame }: { source: Source; setup: TruthSetup; frame: number }) {
   const [place, setPlace] = useState({ across: 0.5, down: 0.5 });
   const shown = usePreview(source.id, useDeferredValue(setup), { frame: useDeferredValue(frame), ...place });
   const picture = (data: string) => `data:image/png;base64,${data}`;
+  const within = (share: number) => Math.min(1, Math.max(0, share));
+  const step = (event: React.KeyboardEvent) => {
+    const [right, down] = STEPS[event.key] ?? [0, 0];
+    if (!right && !down) return;
+    event.preventDefault();
+    setPlace((now) => ({ across: within(now.across + right * STEP), down: within(now.down + down * STEP) }));
+  };
   const move = (event: React.MouseEvent<HTMLElement>) => {
+    if (event.detail === 0) return; // pressed by a key, which has no place
     const box = event.currentTarget.getBoundingClientRect();
     setPlace({
-      across: Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)),
-      down: Math.min(1, Math.max(0, (event.clientY - box.top) / box.height)),
+      across: within((event.clientX - box.left) / box.width),
+      down: within((event.clientY - box.top) / box.height),
     });
   };
   return (
@@ -177,9 +193,17 @@ export function InputPreview({ source, setup, frame }: { source: Source; setup: 
         {source.picture_id && (
           <figure className="w-28">
             <figcaption className="text-note text-soft">Move the crop</figcaption>
-            <button type="button" className="relative block w-full" onClick={move} aria-label="Move the crop">
+            <button
+              type="button"
+              className="relative block w-full"
+              onClick={move}
+              onKeyDown={step}
+              aria-label="Move the crop"
+              title="Press on a place, or use the arrow keys"
+            >
               <img src={thumbnail(source.picture_id, frame)} alt="" className="w-full" />
               <span
+                data-testid="crop-place"
                 className="absolute size-3 -translate-1/2 border-2 border-sheet outline outline-ink"
                 style={{ left: `${place.across * 100}%`, top: `${place.down * 100}%` }}
               />
