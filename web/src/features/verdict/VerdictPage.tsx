@@ -110,7 +110,7 @@ function History({ trial }: { trial: Trial }) {
             <span className="font-semibold">
               {verdict.pick} {verdict.pick_name}
             </span>
-            {verdict.fallback && ` , quick fallback ${verdict.fallback} ${verdict.fallback_name}`}, for{" "}
+            {verdict.fallback && `, quick fallback ${verdict.fallback} ${verdict.fallback_name}`}, for{" "}
             {kinds.get(verdict.kind)?.toLowerCase()}
             <span className="float-right text-note">
               {verdict.author && `${verdict.author}, `}
@@ -175,29 +175,31 @@ export function VerdictPage({ trial }: { trial: Trial }) {
         />
       </div>
       <div className="mt-6 grid gap-8 lg:grid-cols-[1fr_18rem]">
-        <label>
-          <span className="mb-1 block font-display text-lg font-semibold">Reasons</span>
-          <textarea
-            rows={4}
-            value={reasons}
-            onChange={(event) => put({ reasons: event.target.value })}
-            placeholder="What came out right, what broke, where you looked"
-            className="w-full rounded-sm border border-line bg-sheet px-3 py-2"
-          />
-        </label>
-        <div className="space-y-3">
-          <label className="block">
-            <span className="mb-1 block font-display text-lg font-semibold">For the kind</span>
-            <KindSelect kinds={kinds} value={kind} onChange={(chosen) => put({ kind: chosen })} />
+        <div>
+          <label>
+            <span className="mb-1 block font-display text-lg font-semibold">Reasons</span>
+            <textarea
+              rows={4}
+              value={reasons}
+              onChange={(event) => put({ reasons: event.target.value })}
+              placeholder="What came out right, what broke, where you looked"
+              className="w-full rounded-sm border border-line bg-sheet px-3 py-2"
+            />
           </label>
-          <label className="block">
-            <span className="mb-1 block text-note text-soft">Your nickname, if you like</span>
+          <label className="mt-1 flex items-center gap-2 text-small text-soft">
+            Your nickname, if you like
             <input
               value={author}
               maxLength={40}
               onChange={(event) => setAuthor(event.target.value)}
-              className={`${FIELD} w-full`}
+              className={`${FIELD} w-44 text-ink`}
             />
+          </label>
+        </div>
+        <div className="space-y-3">
+          <label className="block">
+            <span className="mb-1 block font-display text-lg font-semibold">For the kind</span>
+            <KindSelect kinds={kinds} value={kind} onChange={(chosen) => put({ kind: chosen })} />
           </label>
           <Button tone="main" disabled={missing.length > 0 || write.isPending} onClick={save}>
             {last ? "Replace the verdict" : "Write the verdict"}
