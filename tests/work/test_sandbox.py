@@ -180,11 +180,11 @@ def test_the_child_dies_with_its_parent(tmp_path: Path) -> None:
 
 def test_a_child_that_is_killed_is_tried_again(tmp_path: Path) -> None:
     """Twice killed from outside in its long step, it still gives a whole result."""
-    request, killed, told = taking(tmp_path, NLM, side=96, repeats=120), [], []
+    request, killed, told = taking(tmp_path, NLM, side=96, repeats=40), [], []
 
     def kill(stage: str, share: float) -> None:
         told.append(stage)
-        if stage == f"processing {3 + len(killed)} of 120" and len(killed) < 2:
+        if stage == f"processing {3 + len(killed)} of 40" and len(killed) < 2:
             [job] = jobs_of(os.getpid())
             job.kill()
             killed.append(job.pid)
@@ -194,17 +194,17 @@ def test_a_child_that_is_killed_is_tried_again(tmp_path: Path) -> None:
             kill(*news)
 
     made = run(request, told=Heard())
-    assert len(set(killed)) == 2 and told.count("processing 1 of 120") == 3
-    assert len(made.timing.process) == 120 and (tmp_path / "out/picture/shards/000000.zip").exists()
+    assert len(set(killed)) == 2 and told.count("processing 1 of 40") == 3
+    assert len(made.timing.process) == 40 and (tmp_path / "out/picture/shards/000000.zip").exists()
 
 
 def test_a_killed_fork_server_is_replaced(tmp_path: Path) -> None:
     """With its children it goes in the middle of a step; the step is done again by another."""
-    request, killed = taking(tmp_path, NLM, side=96, repeats=120), []
+    request, killed = taking(tmp_path, NLM, side=96, repeats=40), []
 
     class Heard(list):
         def append(self, news: tuple[str, float]) -> None:
-            if news[0] == f"processing {3 + len(killed)} of 120" and len(killed) < 3:
+            if news[0] == f"processing {3 + len(killed)} of 40" and len(killed) < 3:
                 [job] = jobs_of(os.getpid())
                 server = job.parent()
                 assert server is not None
@@ -212,7 +212,7 @@ def test_a_killed_fork_server_is_replaced(tmp_path: Path) -> None:
                 killed.append(server.pid)
 
     made = run(request, told=Heard())
-    assert len(set(killed)) == 3 and len(made.timing.process) == 120
+    assert len(set(killed)) == 3 and len(made.timing.process) == 40
 
 
 class Nonsense(Request[Original]):
