@@ -23,25 +23,36 @@ TO_XYZ = np.array(
 )  # [3]_
 WHITE = TO_XYZ.sum(axis=1)
 TURNS = 2**18
-AT_ONCE = 2**15  # pixels: so that a strip stays in the processor's cache
+AT_ONCE = 2**14  # pixels: so that a strip stays in the processor's cache
 KEPT = 2**20  # pixels of a truth whose L*a*b* is kept for its other results
 
 
 def lab(pixels: Array) -> Array:
-    """CIE L*a*b* (D65) of encoded sRGB (H, W, 3) float; grey pixels of one channel are taken as neutral."""
-    rgb = pixels if pixels.shape[2] == 3 else np.repeat(pixels, 3, axis=2)
-    return from_xyz(decode_srgb(rgb) @ (TO_XYZ / WHITE[:, None]).T.astype(pixels.dtype))
+    """CIE L*a*b* (D65) of encoded sRGB (H, W, 3) float; grey pixels of one channel are taken as neutral.
+
+    What comes out is a view of whole planes: what works on one of L*, a* and b* reads it in one go.
+    """
+    planes = np.ascontiguousarray(np.moveaxis(pixels, 2, 0))
+    linear = decode_srgb(planes if len(planes) == 3 else np.repeat(planes, 3, axis=0))
+    xyz = (TO_XYZ / WHITE[:, None]).astype(linear.dtype) @ linear.reshape(3, -1)
+    return _of_planes(xyz.reshape(linear.shape))
 
 
 def from_xyz(xyz: Array) -> Array:
-    """CIE L*a*b* of X, Y and Z, each over that of the white."""
-    f = np.cbrt(xyz)
-    np.copyto(f, (24389 / 27 * xyz + 16) / 116, where=xyz <= 216 / 24389)
+    """CIE L*a*b* of X, Y and Z (..., 3), each over that of the white."""
+    return _of_planes(np.moveaxis(xyz, -1, 0))
+
+
+def _of_planes(xyz: Array) -> Array:
+    """As `from_xyz`, of (3, ...)."""
+    f, low = np.cbrt(xyz), xyz <= 216 / 24389
+    if low.any():
+        np.copyto(f, (24389 / 27 * xyz + 16) / 116, where=low)
     out = np.empty_like(f)
-    out[..., 0] = 116 * f[..., 1] - 16
-    out[..., 1] = 500 * (f[..., 0] - f[..., 1])
-    out[..., 2] = 200 * (f[..., 1] - f[..., 2])
-    return out
+    out[0] = 116 * f[1] - 16
+    out[1] = 500 * (f[0] - f[1])
+    out[2] = 200 * (f[1] - f[2])
+    return np.moveaxis(out, 0, -1)
 
 
 def _seventh(x: Array) -> Array:

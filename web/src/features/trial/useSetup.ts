@@ -40,8 +40,8 @@ export function useSetup() {
     setup,
     part,
     laid,
-    /** The source, once all is known that a plan needs. */
-    known: setup.test !== "native" || setup.alignment ? (source ?? null) : null,
+    /** The source, once all is known that a plan needs: what is refused before that would stay refused. */
+    known: source?.state === "ready" && (setup.test !== "native" || setup.alignment) ? source : null,
     choose: (source: string) => put(() => ({ source, ...toAddress(setup) })),
     chooseAlso: (ids: string[]) =>
       put((now) => ({ ...placed(now), ...toAddress(fromAddress(now)), also: ids.join(",") })),
