@@ -42,9 +42,8 @@ class Timed:
             if message["type"] == "http.response.start":
                 route = getattr(scope.get("route"), "path", "none")
                 status = f"{message['status'] // 100}xx"
-                method = (
-                    scope["method"] if scope["method"] in METHODS else "other"
-                )  # labels are for ever: few of them
+                # Labels are for ever: few of them.
+                method = scope["method"] if scope["method"] in METHODS else "other"
                 took = time.perf_counter() - begun
                 REQUESTS.labels(method, route, status).observe(took)
                 log.info("asked", extra={"method": method, "path": scope["path"], "status": message["status"],

@@ -167,6 +167,26 @@ def _prepare(url: str) -> None:
         raise SetupError(f"The database could not be prepared ({error}); look at it and start again.") from None
 
 
+@contextlib.contextmanager
+def _supervising(settings: Settings) -> Iterator[list[_Process]]:
+    """Hold the data folder and log there; what is added to the list ends in order by Ctrl-C, SIGTERM or an error."""
+    for name in (signal.SIGINT, signal.SIGTERM):  # also when started in the background of a script
+        signal.signal(name, signal.default_int_handler)
+    with _alone(settings):
+        os.environ["MISTLINE_DATA"] = str(settings.data)
+        store_settings.cache_clear()
+        start_logs("main")
+        processes: list[_Process] = []
+        try:
+            yield processes
+        except KeyboardInterrupt:
+            log.warning("Stopping.")
+        finally:
+            signal.signal(signal.SIGINT, signal.SIG_IGN)
+            for process in reversed(processes):
+                process.stop()
+
+
 def run(settings: Settings, ready: Callable[[str], None], beside: Sequence[Sequence[str]] = ()) -> None:
     """Run everything until Ctrl-C or SIGTERM; `ready(address)` is called once it answers.
 
@@ -179,23 +199,10 @@ def run(settings: Settings, ready: Callable[[str], None], beside: Sequence[Seque
             f"Under {settings.host} others could reach Mistline, and it has no key; set MISTLINE_KEY to a long one, "
             "start with --make-key to have one made, or leave MISTLINE_HOST at 127.0.0.1."
         )
-    for name in (signal.SIGINT, signal.SIGTERM):  # also when started in the background of a script
-        signal.signal(name, signal.default_int_handler)
-    with _alone(settings):
-        os.environ["MISTLINE_DATA"] = str(settings.data)
-        store_settings.cache_clear()
-        start_logs("main")
+    with _supervising(settings) as processes:
         _check_port(settings.host, settings.port)
         _check_media(settings)
-        processes: list[_Process] = []
-        try:
-            _run(settings, ready, processes, beside)
-        except KeyboardInterrupt:
-            log.warning("Stopping.")
-        finally:
-            signal.signal(signal.SIGINT, signal.SIG_IGN)
-            for process in reversed(processes):
-                process.stop()
+        _run(settings, ready, processes, beside)
 
 
 def _run(
@@ -250,34 +257,28 @@ def join(settings: Settings) -> None:
             "A worker joins a Mistline of another machine; set MISTLINE_DATABASE_URL and MISTLINE_MEDIA_URL to what "
             "that one uses."
         )
-    for name in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(name, signal.default_int_handler)
-    os.environ["MISTLINE_DATA"] = str(settings.data)
-    store_settings.cache_clear()
-    with _alone(settings):
-        start_logs("main")
+    with _supervising(settings) as processes:
         _check_media(settings)
-        try:
-            with database.connect() as connection:
-                database.check_shape(connection)
-                if not storage.is_store_of(connection):
-                    raise SetupError(
-                        "The media store is not the one that this database's pictures lie in; set MISTLINE_MEDIA_URL "
-                        "to what the other machine uses."
-                    )
-        except psycopg.OperationalError as error:
-            raise SetupError(f"The database does not answer ({error}); check MISTLINE_DATABASE_URL.") from None
+        _check_database()
         worker = _Process("worker", [sys.executable, "-m", "mistline.work", "--joined"], dict(os.environ))
+        processes.append(worker)
         log.warning("This machine, %s, works for the others now  (Ctrl-C stops it)", settings.machine)
-        try:
-            while True:
-                worker.tend()
-                time.sleep(0.3)
-        except KeyboardInterrupt:
-            log.warning("Stopping.")
-        finally:
-            signal.signal(signal.SIGINT, signal.SIG_IGN)
-            worker.stop()
+        while True:
+            worker.tend()
+            time.sleep(0.3)
+
+
+def _check_database() -> None:
+    try:
+        with database.connect() as connection:
+            database.check_shape(connection)
+            if not storage.is_store_of(connection):
+                raise SetupError(
+                    "The media store is not the one that this database's pictures lie in; set MISTLINE_MEDIA_URL to "
+                    "what the other machine uses."
+                )
+    except psycopg.OperationalError as error:
+        raise SetupError(f"The database does not answer ({error}); check MISTLINE_DATABASE_URL.") from None
 
 
 def _check_media(settings: Settings) -> None:

@@ -25,10 +25,11 @@ import fsspec
 from fsspec import AbstractFileSystem
 
 from mistline.errors import NotFound
-from mistline.store.cache import Cache, file_hash, known_hash
+from mistline.store.cache import Cache
+from mistline.store.hashes import file_hash, known_hash
 from mistline.store.settings import settings
 
-__all__ = ["Media", "file_hash", "known_hash", "media", "media_at", "original_key"]
+__all__ = ["Media", "ObjectStore", "media", "media_at", "original_key"]
 
 log = logging.getLogger("mistline.store")
 T = TypeVar("T")
@@ -201,7 +202,7 @@ class Media:
         path = Path(self._at(key))
         try:
             return path if known_hash(path) == content_hash else None
-        except FileNotFoundError:
+        except OSError:  # missing, or on a part of the disk that cannot be read
             return None
 
     def read(self, key: str) -> bytes:

@@ -9,7 +9,8 @@ from mistline.core.media.plate import TILE, is_whole_png, shard_name, shards_of
 from mistline.errors import Damaged, NotFound
 from mistline.store import database
 from mistline.store.database import Connection, Row, queries
-from mistline.store.files import file_hash, media
+from mistline.store.files import media
+from mistline.store.hashes import file_hash
 
 __all__ = [
     "THUMBNAIL", "TILE", "WHOLE", "add_plate", "bytes_a_pixel", "file_key", "get", "has", "is_id", "keep",

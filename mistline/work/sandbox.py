@@ -97,7 +97,22 @@ async def run_child(
         When the job is cancelled; the child is killed first.
     """
     with noted(what):
-        return await _run(request, what, memory_bytes, seconds, report, remedy)
+        tries, short_of_memory = 0, _kills_for_memory()
+        while True:
+            try:
+                with media().workspace() as scratch:
+                    found = await _once(request, what, memory_bytes, seconds, report, remedy, scratch)
+                return request.answer().model_validate(found)
+            except ChildDied as death:
+                tries += 1
+                if _kills_for_memory() > short_of_memory:
+                    raise OutOfLimits(
+                        f"{what}: this machine ran out of memory; close something or {remedy}."
+                    ) from None
+                if tries >= (TRIES if death.signal in FROM_OUTSIDE else TRIES_AFTER_A_CRASH):
+                    raise
+                log.warning("%s It is tried again.", death)
+                await asyncio.sleep(min(LONGEST_PAUSE, 0.2 * tries))
 
 
 @contextlib.contextmanager
@@ -115,27 +130,6 @@ def at_work() -> list[str]:
     return list(AT_WORK)
 
 
-async def _run(
-    request: Request[A], what: str, memory_bytes: int, seconds: float, report: Progress, remedy: str
-) -> A:
-    tries, short_of_memory = 0, _kills_for_memory()
-    while True:
-        try:
-            return request.answer().model_validate(
-                await _once(request, what, memory_bytes, seconds, report, remedy)
-            )
-        except ChildDied as death:
-            tries += 1
-            if _kills_for_memory() > short_of_memory:
-                raise OutOfLimits(
-                    f"{what}: this machine ran out of memory; close something or {remedy}."
-                ) from None
-            if tries >= (TRIES if death.signal in FROM_OUTSIDE else TRIES_AFTER_A_CRASH):
-                raise
-            log.warning("%s It is tried again.", death)
-            await asyncio.sleep(min(LONGEST_PAUSE, 0.2 * tries))
-
-
 def _kills_for_memory() -> int:
     """How many processes the system has killed for want of memory since it started."""
     try:
@@ -146,13 +140,6 @@ def _kills_for_memory() -> int:
 
 
 async def _once(
-    request: Request[Any], what: str, memory_bytes: int, seconds: float, report: Progress, remedy: str
-) -> dict[str, Any]:
-    with media().workspace() as scratch:
-        return await _in_child(request, what, memory_bytes, seconds, report, remedy, scratch)
-
-
-async def _in_child(
     request: Request[Any],
     what: str,
     memory_bytes: int,

@@ -41,23 +41,26 @@ AT_ONCE = {ERRANDS: 4}  # these only wait for others
 
 async def _recover() -> None:
     """Retry the jobs of workers whose heart stopped, and give jobs to what has none; one worker at a time does."""
-    app = queue()
     while True:
         try:
             await asyncio.to_thread(media().sweep)
             async with _in_turn() as mine:
-                for job in (
-                    await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER) if mine else ()
-                ):
-                    log.warning("Job %s was left by a dead worker; it runs again.", job.id)
-                    await app.job_manager.retry_job(job)
-                for step in (requeue_adrift, errands.requeue_adrift, purge_removed, _forget) if mine else ():
-                    await asyncio.to_thread(step)
+                if mine:
+                    await _recover_once()
         except (psycopg.Error, ConnectorException) as error:
             log.warning("The database does not answer (%s); it is asked again.", str(error).splitlines()[0])
         except Exception:
             log.exception("The look for abandoned jobs failed; it is tried again.")
         await asyncio.sleep(2)
+
+
+async def _recover_once() -> None:
+    jobs = queue().job_manager
+    for job in await jobs.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER):
+        log.warning("Job %s was left by a dead worker; it runs again.", job.id)
+        await jobs.retry_job(job)
+    for step in (requeue_adrift, errands.requeue_adrift, purge_removed, _forget):
+        await asyncio.to_thread(step)
 
 
 @contextlib.asynccontextmanager

@@ -38,7 +38,14 @@ function refresh(queries: QueryClient, tables: Set<string>) {
   for (const root of roots) void queries.invalidateQueries({ queryKey: [root] });
 }
 
-interface Progress {
+/** What was changed; the first event says how many changes were announced before. */
+interface Change {
+  table: string;
+  heard?: number;
+}
+
+/** How far a take is. */
+export interface Progress {
   key: string;
   stage: string;
   progress: number;
@@ -47,18 +54,18 @@ interface Progress {
 }
 
 /** Put how far a take is into what is shown of it. */
-export function patch(queries: QueryClient, { key, ...now }: Progress) {
+export function patch(queries: QueryClient, { key, stage, progress, seconds_left, seconds_gone }: Progress) {
   queries.setQueryData<Queue>(["queue"], (queue) => {
     const before = queue?.items.find((item) => item.key === key);
     if (!queue || !before) return queue;
-    const shorter = (before.seconds_left ?? 0) - (now.seconds_left ?? 0);
+    const shorter = (before.seconds_left ?? 0) - (seconds_left ?? 0);
+    const now = { stage, progress, seconds_left, seconds_gone };
     return {
       ...queue,
       items: queue.items.map((item) => (item.key === key ? { ...item, ...now } : item)),
       seconds_left: queue.seconds_left === null ? null : Math.max(0, queue.seconds_left - shorter),
     };
   });
-  const { stage, progress, seconds_left } = now;
   queries.setQueriesData<Trial>({ queryKey: ["trials"] }, (trial) =>
     trial?.entries?.some((entry) => entry.take_key === key)
       ? {
@@ -86,8 +93,8 @@ export function useLive() {
       find();
       window.clearTimeout(silence);
       silence = window.setTimeout(lose, SILENT_MS);
-      const event = JSON.parse(String(message.data)) as { table: string; heard?: number };
-      if (event.table === "progress") return patch(queries, event as unknown as Progress);
+      const event = JSON.parse(String(message.data)) as Change | Progress;
+      if ("stage" in event) return patch(queries, event);
       const { table, heard } = event;
       const fresh = first && heard === oldestAnswer();
       first = false;
