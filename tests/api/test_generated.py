@@ -18,7 +18,7 @@ def test_no_generated_request_breaks_the_api(app: Running, astronaut: np.ndarray
     app.finished(app.start_trial(source["id"], "Bicubic", factor=2))
     run = subprocess.run(
         [sys.executable, "-m", "schemathesis.cli", "--config-file", CONFIG, "run", f"{app.address}/api/openapi.json",
-         "--phases", "examples,fuzzing", "--max-examples", "8", "--exclude-path", "/api/events",
+         "--phases", "examples,coverage,fuzzing", "--max-examples", "5", "--exclude-path", "/api/events",
          "--seed", "7", "--request-timeout", str(PATIENCE), "--no-color"],
         capture_output=True, text=True, check=False,
     )  # fmt: skip
