@@ -23,10 +23,9 @@ __all__ = ["serve"]
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD = -1, -3  # of malloc.h, GNU C library
 
 
-def _die_with_parent() -> None:
-    """The fork server ends with the worker only if none of its children holds the pipe that tells it so."""
+def _die_with(parent: int) -> None:
+    """End with the fork server, which ends with the worker only if no child holds the pipe that tells it so."""
     os.close(forkserver._forkserver._forkserver_alive_fd)  # type: ignore[attr-defined]
-    parent = os.getppid()
     ctypes.CDLL(None, use_errno=True).prctl(1, signal.SIGKILL)
     if os.getppid() != parent:
         os._exit(1)
@@ -48,11 +47,12 @@ def serve(pipe: Connection, memory_bytes: int, request: Request[Any], scratch: P
     def report(stage: str, share: float) -> None:
         say(stage=stage, share=round(share, 4))
 
-    _die_with_parent()
+    parent = os.getppid()
     _keep_freed_memory()
     resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     confine(request, scratch)
+    _die_with(parent)  # a change of user would take it back
     try:
         for model in request.models:
             register(model.card, model.path)

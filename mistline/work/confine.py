@@ -1,8 +1,8 @@
 """What a child process may reach: the libraries, the files that its request names, a scratch folder, and no network.
 
 Foreign files are decoded in children, and a decoder may be deceived. Landlock of the kernel holds a child to its files,
-a filter of system calls keeps it from opening sockets, and root's privileges are dropped. Where a system cannot do one
-of these the rest is done, and the start says what is missing.
+a filter of system calls keeps it from opening sockets, and where the worker is root a child is nobody. Where a system
+cannot do one of these the rest is done, and the start says what is missing.
 """
 
 import ctypes
@@ -40,10 +40,15 @@ LIBRARIES = (
 )
 WRITABLE = ("/dev/null", "/dev/zero", "/dev/urandom", "/dev/random", "/proc/self/clear_refs")
 READ = FSAccess.READ_FILE | FSAccess.READ_DIR | FSAccess.EXECUTE
-# Of linux/capability.h: a version, then effective, permitted and inheritable ones; to read files of others stays, which
-# Landlock holds to those of the request.
-CAPABILITY_VERSION, FILES_OF_OTHERS = 0x20080522, 0b110
-CAPABILITIES = (ctypes.c_uint32 * 6)(FILES_OF_OTHERS, FILES_OF_OTHERS)
+# Of linux/capability.h. To reach files of others stays, which Landlock holds to those of the request. To end a child
+# that is another user's, and to take over what it made, root needs more than to change users.
+CAPABILITY_HEADER = (ctypes.c_uint32 * 2)(0x20080522, 0)
+FILES_OF_OTHERS = 1 << 1 | 1 << 2
+FOR_ANOTHER_USER = FILES_OF_OTHERS | 1 << 3 | 1 << 5 | 1 << 6 | 1 << 7  # files as their owner, kill, group, user
+Capabilities = ctypes.c_uint32 * 6  # effective, permitted, inheritable, and these of the higher half
+KEEP_CAPABILITIES, DUMPABLE = 8, 4  # of linux/prctl.h
+NOBODY = 65534
+LIBC = ctypes.CDLL(None)
 REFUSED_CALLS = ("socket", "io_uring_setup", "ptrace", "process_vm_readv", "process_vm_writev")
 
 
@@ -56,6 +61,8 @@ def not_possible() -> list[str]:
         missing.append("their own files (the kernel has no Landlock)")
     if pyseccomp is None:
         missing.append("no network (libseccomp is missing)")
+    if os.geteuid() == 0 and not _may_become_nobody(_capabilities()):
+        missing.append("a user without rights (root itself lacks the capabilities to change users)")
     return missing
 
 
@@ -87,10 +94,35 @@ def _hold_to_files(read: Iterable[Path], write: Iterable[Path]) -> None:
     rules.apply()
 
 
+def _capabilities() -> "ctypes.Array[ctypes.c_uint32]":
+    held = Capabilities()
+    LIBC.capget(ctypes.byref(CAPABILITY_HEADER), ctypes.byref(held))
+    return held
+
+
+def _may_become_nobody(held: "ctypes.Array[ctypes.c_uint32]") -> bool:
+    return held[0] & FOR_ANOTHER_USER == FOR_ANOTHER_USER
+
+
+def _become_nobody() -> None:
+    """Another user and group, with the capabilities of now; a container that has no such user keeps its own."""
+    LIBC.prctl(KEEP_CAPABILITIES, 1, 0, 0, 0)
+    try:
+        os.setgroups([])
+        os.setresgid(NOBODY, NOBODY, NOBODY)
+        os.setresuid(NOBODY, NOBODY, NOBODY)
+    except OSError:
+        return
+    LIBC.prctl(DUMPABLE, 1, 0, 0, 0)  # or its own files in /proc would be root's
+
+
 def _drop_privileges() -> None:
-    """Root's are dropped; who is nobody special has none."""
-    header = (ctypes.c_uint32 * 2)(CAPABILITY_VERSION, 0)
-    ctypes.CDLL(None).capset(ctypes.byref(header), ctypes.byref(CAPABILITIES))
+    """Root becomes nobody, who may still read and write what the request names; who is not root has none to drop."""
+    had = _capabilities()
+    if os.geteuid() == 0 and _may_become_nobody(had):
+        _become_nobody()
+    keep = had[1] & FILES_OF_OTHERS
+    LIBC.capset(ctypes.byref(CAPABILITY_HEADER), ctypes.byref(Capabilities(keep, keep)))
 
 
 def _refuse_calls() -> None:

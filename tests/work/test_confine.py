@@ -74,6 +74,22 @@ def test_there_is_no_network(request_of: ReadOriginal, tmp_path: Path, family: i
     assert outcome(request_of, tmp_path / "scratch", lambda: socket.socket(family)) == "PermissionError"
 
 
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root can become another user")
+def test_a_child_of_root_is_nobody_and_stays_so(request_of: ReadOriginal, tmp_path: Path) -> None:
+    def nobody() -> None:
+        assert (os.getresuid(), os.getresgid(), os.getgroups()) == ((65534,) * 3, (65534,) * 3, [])
+        with pytest.raises(PermissionError):
+            os.setuid(0)
+        with pytest.raises(PermissionError):
+            os.kill(os.getppid(), 0)
+        Path("/proc/self/clear_refs").write_text("5")
+        (request_of.out / "made").write_text("x")
+
+    assert outcome(request_of, tmp_path / "scratch", nobody) == "done"
+    (tmp_path / "made" / "made").rename(tmp_path / "scratch" / "moved")
+    (tmp_path / "scratch" / "moved").unlink()
+
+
 def test_programs_of_the_system_still_run(request_of: ReadOriginal, tmp_path: Path) -> None:
     def run() -> None:
         subprocess.run(["true"], check=True)
@@ -90,7 +106,9 @@ def test_what_a_system_cannot_do_is_said_and_the_rest_goes_on(
     monkeypatch.setattr(confine, "Ruleset", missing)
     monkeypatch.setattr(confine, "landlock_abi_version", missing)
     monkeypatch.setattr(confine, "pyseccomp", None)
+    monkeypatch.setattr(confine, "_capabilities", confine.Capabilities)
     assert confine.not_possible() == [
         "their own files (the kernel has no Landlock)", "no network (libseccomp is missing)",
+        *(["a user without rights (root itself lacks the capabilities to change users)"] if os.geteuid() == 0 else []),
     ]  # fmt: skip
     assert outcome(request_of, tmp_path / "scratch", lambda: request_of.path.read_text()) == "done"
