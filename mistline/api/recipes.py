@@ -1,13 +1,12 @@
 """Methods and recipes over HTTP: the catalogue, and chains of passes with names."""
 
-from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query, Response, UploadFile
+from fastapi import APIRouter, Depends, Response, UploadFile
 
 from mistline.api import schemas
 from mistline.api.download import as_file
-from mistline.api.shelf import clean_name
+from mistline.api.shelf import ReadAt, clean_name
 from mistline.core.methods import METHODS
 from mistline.core.methods.recipe import Recipe
 from mistline.store import models, recipes
@@ -109,9 +108,7 @@ def add_recipe(recipe: Recipe) -> schemas.RecipeItem:
 
 
 @router.put("/recipes/{recipe_id}", operation_id="replaceRecipe")
-def replace_recipe(
-    recipe_id: UUID, recipe: Recipe, version: Annotated[int | None, Query(ge=1, lt=2**31)] = None
-) -> schemas.RecipeItem:
+def replace_recipe(recipe_id: UUID, recipe: Recipe, version: ReadAt = None) -> schemas.RecipeItem:
     """Change a recipe of one's own; refused where it is no longer of the version named."""
     recipe.words()
     with connect() as connection:

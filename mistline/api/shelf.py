@@ -65,6 +65,10 @@ def list_sources(asked: Annotated[schemas.SourceAsked, Query()]) -> schemas.Sour
     return schemas.SourcePage(items=[schemas.Source(**row) for row in rows], next_cursor=following)
 
 
+# The version of something that was read and is to be changed.
+ReadAt = Annotated[int | None, Query(ge=1, lt=2**31)]
+
+
 def clean_name(name: str | None) -> str:
     """The name of an upload without folders and control characters."""
     return plain(re.split(r"[\\/]", name or "")[-1], 200) or "unnamed"
@@ -95,10 +99,10 @@ def get_source(source_id: UUID) -> schemas.Source:
 
 
 @router.patch("/sources/{source_id}", operation_id="editSource")
-def edit_source(source_id: UUID, edit: schemas.SourceEdit) -> schemas.Source:
-    """Set name, kind or story."""
+def edit_source(source_id: UUID, edit: schemas.SourceEdit, version: ReadAt = None) -> schemas.Source:
+    """Set name, kind or story; refused where name or story is no longer of the version named."""
     with connect() as connection:
-        return schemas.Source(**sources.edit(connection, str(source_id), **edit.model_dump()))
+        return schemas.Source(**sources.edit(connection, str(source_id), edit.model_dump(), version))
 
 
 @router.delete("/sources/{source_id}", status_code=204, operation_id="removeSource")

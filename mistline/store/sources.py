@@ -1,6 +1,6 @@
 """The Shelf: sources, what was read and measured of each, and their kinds."""
 
-from mistline.errors import NotFound
+from mistline.errors import Conflict, NotFound
 from mistline.store import database, paging
 from mistline.store.database import Connection, Row, queries
 
@@ -69,11 +69,22 @@ def like(connection: Connection, source_id: str, *, moving: bool) -> list[Row]:
     return connection.execute(SQL["like"], {"id": source_id, "moving": moving}).fetchall()
 
 
-def edit(connection: Connection, source_id: str, *, name: str | None, kind: str | None, story: str | None) -> Row:
-    """Change what people say of a source; None leaves a field as it is."""
-    get(connection, source_id)
-    values = {"id": source_id, "name": name, "kind": kind, "story": story}
-    return database.one(connection.execute(SQL["edit"], values))
+def edit(connection: Connection, source_id: str, values: Row, version: int | None) -> Row:
+    """Change name, kind or story of a source that was read at a version; None leaves a field as it is.
+
+    Raises
+    ------
+    Conflict
+        If its name or story was changed since.
+    """
+    known = get(connection, source_id)
+    row = connection.execute(SQL["edit"], {**values, "id": source_id, "version": version}).fetchone()
+    if row is None:
+        raise Conflict(
+            f"Changed elsewhere since it was opened here: the name is {known['name']} now, the story "
+            f"{known['story'] or 'empty'}. Save again to replace that."
+        )
+    return row
 
 
 def set_job(connection: Connection, source_id: str, job_id: int) -> None:

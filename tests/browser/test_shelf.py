@@ -65,6 +65,24 @@ def test_name_and_story_are_changed_on_the_card(page: Page, app: Running, shelf:
     assert app.http.get(f"/api/sources/{shelf['new']['id']}").json()["name"] == "hedge, mile 3.png"
 
 
+def test_words_that_another_tab_wrote_meanwhile_are_not_overwritten_unseen(
+    page: Page, app: Running, shelf: dict[str, dict]
+) -> None:
+    address = f"/api/sources/{shelf['tried']['id']}"
+    page.goto("/shelf?words=depot")
+    page.get_by_role("button", name="Edit the name and story of depot wall.png").click()
+    card = page.get_by_test_id("source")
+    card.get_by_label("Story", exact=True).fill("Mine")
+    assert app.http.patch(address, json={"story": "Theirs"}).status_code == 200
+    card.get_by_role("button", name="Save").click()
+    expect(card.get_by_role("alert")).to_contain_text("the story Theirs. Save again to replace that.")
+    expect(card.get_by_label("Story", exact=True)).to_have_value("Mine")
+    assert app.http.get(address).json()["story"] == "Theirs"
+    card.get_by_role("button", name="Save").click()
+    expect(card.get_by_label("Story", exact=True)).to_be_hidden()
+    assert app.http.get(address).json()["story"] == "Mine"
+
+
 def test_a_source_taken_off_the_shelf_comes_back_with_undo(
     page: Page, app: Running, astronaut: np.ndarray
 ) -> None:

@@ -100,6 +100,7 @@ class Source(BaseModel):
     traits: Traits | None
     picture_id: str | None
     created_at: datetime
+    version: int = Field(description="of name and story: a change names it, so that nothing is overwritten unseen")
     tried: int = Field(0, description="how many trials are about it; told in the list only")
     trials: list[Tried] = Field([], description="the newest of them")
 

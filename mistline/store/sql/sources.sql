@@ -55,8 +55,9 @@ order by created_at desc
 limit 500
 
 -- name: edit
-update sources set kind = coalesce(%(kind)s, kind), story = coalesce(%(story)s, story), name = coalesce(%(name)s, name)
-where id = %(id)s
+update sources set kind = coalesce(%(kind)s, kind), story = coalesce(%(story)s, story), name = coalesce(%(name)s, name),
+    version = version + (num_nonnulls(%(name)s::text, %(story)s::text) > 0)::int
+where id = %(id)s and version = coalesce(%(version)s, version)
 returning *
 
 -- name: set_job

@@ -186,17 +186,25 @@ export const usePreview = (
     retry: false,
   });
 
+interface SourceEdit {
+  id: string;
+  kind?: string;
+  story?: string;
+  name?: string;
+  version?: number;
+}
+
 export function useEditSource() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (edit: { id: string; kind?: string; story?: string; name?: string }) =>
+    mutationFn: ({ id, version, ...body }: SourceEdit) =>
       answer(
         client.PATCH("/api/sources/{source_id}", {
-          params: { path: { source_id: edit.id } },
-          body: { kind: edit.kind, story: edit.story, name: edit.name },
+          params: { path: { source_id: id }, query: { version } },
+          body,
         }),
       ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["sources"] }),
   });
 }
 

@@ -835,7 +835,7 @@ export interface paths {
         head?: never;
         /**
          * Edit Source
-         * @description Set name, kind or story.
+         * @description Set name, kind or story; refused where name or story is no longer of the version named.
          */
         patch: operations["editSource"];
         trace?: never;
@@ -3810,6 +3810,11 @@ export interface components {
              * @default 0
              */
             tried: number;
+            /**
+             * Version
+             * @description of name and story: a change names it, so that nothing is overwritten unseen
+             */
+            version: number;
         };
         /**
          * SourceEdit
@@ -6134,7 +6139,9 @@ export interface operations {
     };
     editSource: {
         parameters: {
-            query?: never;
+            query?: {
+                version?: number | null;
+            };
             header?: never;
             path: {
                 source_id: string;

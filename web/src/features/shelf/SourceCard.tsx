@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
-import { answer, client, type Kind, type ReadAs, type Source } from "../../api/client";
+import { answer, client, Unreachable, type Kind, type ReadAs, type Source } from "../../api/client";
 import { useEditSource, useReadOtherwise, useRemoveSource } from "../../api/queries";
 import { bytes, dataRate, frameRate, lasting, megapixels, pixels, rateOf, timecode } from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
@@ -199,6 +199,8 @@ function Words({ source, close }: { source: Source; close: () => void }) {
   const edit = useEditSource();
   const [name, setName] = useState(source.name);
   const [story, setStory] = useState(source.story);
+  // None once a refusal has told what others wrote: that may be replaced.
+  const [opened, setOpened] = useState<number | undefined>(source.version);
   const field = `${FIELD} w-full`;
   return (
     <form
@@ -206,7 +208,10 @@ function Words({ source, close }: { source: Source; close: () => void }) {
       onKeyDown={(event) => event.key === "Escape" && close()}
       onSubmit={(event) => {
         event.preventDefault();
-        edit.mutate({ id: source.id, name: name.trim(), story: story.trim() }, { onSuccess: close });
+        edit.mutate(
+          { id: source.id, name: name.trim(), story: story.trim(), version: opened },
+          { onSuccess: close, onError: (error) => error instanceof Unreachable || setOpened(undefined) },
+        );
       }}
     >
       <input
