@@ -10,6 +10,7 @@ import {
   client,
   type ReadAs,
   type Recipe,
+  type RecipeItem,
   type Setup,
   type Source,
   type SourceAsked,
@@ -64,7 +65,12 @@ export function useSaveRecipe() {
       const params = { path: { recipe_id: id }, query: { version } };
       return answer(client.PUT("/api/recipes/{recipe_id}", { params, body: recipe }));
     },
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["recipes"] }),
+    onSuccess: (saved) => {
+      queries.setQueryData<RecipeItem[]>(["recipes"], (all) =>
+        all?.map((recipe) => (recipe.id === saved.id ? saved : recipe)),
+      );
+      return queries.invalidateQueries({ queryKey: ["recipes"] });
+    },
   });
 }
 

@@ -132,16 +132,19 @@ export const Within = createContext(false);
 export function Page({
   title,
   actions,
+  wide = false,
   children,
 }: {
   title: string;
   actions?: ReactNode;
+  /** Whether it uses all of a large screen: for what stands side by side, not for lines of text. */
+  wide?: boolean;
   children: ReactNode;
 }) {
   const Heading = useContext(Within) ? "h2" : "h1";
   const arrived = useArrival<HTMLHeadingElement>();
   return (
-    <div className="mx-auto w-full max-w-310 px-6 py-6">
+    <div className={`mx-auto w-full px-6 py-6 ${wide ? "" : "max-w-310"}`}>
       <title>{`${title} – Mistline`}</title>
       <header className="mb-5 flex flex-wrap items-end justify-between gap-3">
         <Heading ref={arrived} tabIndex={-1} className="text-3xl font-semibold outline-none">

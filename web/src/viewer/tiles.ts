@@ -1,6 +1,8 @@
 const AGAIN_MS = 2000;
 /** Tiles as bitmaps: fetched once, kept while there is room, the longest unused dropped first. */
 export const ROOM_BYTES = 640 * 2 ** 20;
+/** What stays when nobody looks any more, so that coming back shows something at once. */
+export const REST_BYTES = 64 * 2 ** 20;
 
 interface Held {
   bitmap: ImageBitmap | null;
@@ -38,15 +40,18 @@ async function load(url: string, entry: Held) {
   followers.forEach((heard) => heard(url));
 }
 
-function makeRoom() {
+function makeRoom(room = ROOM_BYTES) {
   for (const [url, entry] of held) {
-    if (used <= ROOM_BYTES) return;
+    if (used <= room) return;
     if (!entry.bitmap) continue;
     used -= entry.bitmap.width * entry.bitmap.height * 4;
     entry.bitmap.close();
     held.delete(url);
   }
 }
+
+/** Nobody looks any more: keep what was used last, give back the rest. */
+export const giveBack = () => makeRoom(REST_BYTES);
 
 /** Whether a bitmap could not be had; it is worth another try in a while. */
 export const isFailed = (url: string): boolean => Boolean(held.get(url)?.failed);

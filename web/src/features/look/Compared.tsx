@@ -5,8 +5,9 @@ import { dividerAt, MOST_COLOUR } from "../../viewer/scene";
 import { useViewport, zoomOf, type Region } from "../../viewer/viewport";
 import { CHIP, FIELD } from "./chip";
 import { Marks, type Mark } from "./Marks";
-import { Caption, Pixels } from "./Slot";
-import type { Choice, Pair, useLook } from "./useLook";
+import { Caption } from "./Caption";
+import { Pixels } from "./Slot";
+import type { Choice, Pair, Look } from "./useLook";
 
 const GAINS = [1, 2, 4, 8, 16, 32];
 const STEP = 0.02;
@@ -121,7 +122,7 @@ function Legend({ look, exact, sides }: { look: DifferenceLook; exact: boolean; 
 }
 
 interface Props {
-  look: ReturnType<typeof useLook>;
+  look: Look;
   mode: Pair;
   sides: [Choice, Choice];
   extent: { width: number };

@@ -3,7 +3,8 @@ import type { Place, Remark, Spot, Trial } from "../../api/client";
 import { CHIP, FIELD } from "./chip";
 import { RemarkList, SpotList } from "./Lists";
 import { Tray } from "./Tray";
-import type { Choice, useLook } from "./useLook";
+import type { useFlipping } from "./useFlipping";
+import type { Choice, Look } from "./useLook";
 
 const TABS = [
   ["entries", "Entries"],
@@ -16,17 +17,13 @@ const PACES = [0.25, 0.5, 1, 2, 4];
 interface Props {
   trial: Trial;
   choices: Choice[];
-  look: ReturnType<typeof useLook>;
+  look: Look;
   side: string;
   spots: Spot[];
   remarks: Remark[];
   /** Flip between the two finalists; null unless there are two. */
   finalists: (() => void) | null;
-  flipping: boolean;
-  flip: () => void;
-  /** Seconds between flips. */
-  pace: number;
-  setPace: (seconds: number) => void;
+  flipping: ReturnType<typeof useFlipping>;
   goToPart: (part: Place, spot: Spot | null) => void;
   goToRemark: (remark: Remark) => void;
   mark: () => void;
@@ -34,7 +31,7 @@ interface Props {
 
 /** Beside the pictures: the tray of entries, the spots, the remarks. */
 export function Side(props: Props) {
-  const { trial, choices, look, side, spots, remarks, finalists, flipping, flip, pace, setPace } = props;
+  const { trial, choices, look, side, spots, remarks, finalists, flipping } = props;
   const [only, setOnly] = useState<string | null>(null);
   const counts = { entries: choices.length, spots: spots.length, remarks: remarks.length };
   if (!TABS.some(([tab]) => tab === side))
@@ -93,13 +90,19 @@ export function Side(props: Props) {
       </div>
       {side === "entries" && (
         <div className="flex flex-wrap items-center px-1 py-1">
-          <button type="button" className={CHIP} aria-pressed={flipping} title="Key A" onClick={flip}>
+          <button
+            type="button"
+            className={CHIP}
+            aria-pressed={flipping.on}
+            title="Key A"
+            onClick={flipping.turn}
+          >
             Flip by itself
           </button>
           <select
             aria-label="Seconds between flips"
-            value={pace}
-            onChange={(event) => setPace(Number(event.target.value))}
+            value={flipping.pace}
+            onChange={(event) => flipping.setPace(Number(event.target.value))}
             className={FIELD}
           >
             {PACES.map((seconds) => (

@@ -1,3 +1,8 @@
+import type { Trial } from "../../api/client";
+import { zoomText } from "../../ui/format";
+import { useViewport } from "../../viewer/viewport";
+import type { Mode } from "./useLook";
+
 const STRIP = 28; // CSS pixels of the caption below
 const INK = "#ececec";
 
@@ -60,6 +65,20 @@ export async function pictureOf(root: HTMLElement, words: string): Promise<Blob 
   const below = new DOMRect(base.left, base.bottom, base.width, STRIP);
   bar(below, below, "#1c1c1c", words);
   return new Promise((done) => sheet.toBlob(done, "image/png"));
+}
+
+/** What a saved picture shows, and where. */
+export function captionOf(trial: Trial, mode: Mode, spot: string | undefined): string {
+  const view = useViewport.getState();
+  return [
+    trial.name,
+    trial.words,
+    ...(trial.frames > 1 && mode !== "wall" ? [`frame ${trial.first + view.frame}`] : []),
+    mode === "wall"
+      ? `${zoomText(view.zoom ?? 1)} at every spot`
+      : `${Math.round(view.x)}, ${Math.round(view.y)} in the middle`,
+    ...(spot ? [spot] : []),
+  ].join(" · ");
 }
 
 /** Offer a file for download. */

@@ -179,6 +179,7 @@ export function useLook(trial: Trial, choices: Choice[]) {
 }
 
 /** One picture a pane, a row or column of it over all frames, two beside a divider, or how two differ. */
+export type Look = ReturnType<typeof useLook>;
 export type Pair = "wipe" | "difference";
 export type Mode = "panes" | "time" | "wall" | "zooms" | Pair;
 

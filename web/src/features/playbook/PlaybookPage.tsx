@@ -107,14 +107,14 @@ export function PlaybookPage() {
   const { data = [], error, isSuccess } = usePlaybook();
   const open = data.filter((kind) => kind.standing === null).map((kind) => kind.kind_name.toLowerCase());
   return (
-    <Page title="Playbook">
+    <Page title="Playbook" wide>
       <Trouble error={error} />
       {isSuccess && open.length === data.length && (
         <Empty title="No kind has a standing choice yet">
           Write the verdict of a trial: its pick then stands here for that kind of footage, with the evidence.
         </Empty>
       )}
-      <div className="space-y-3">
+      <div className="grid grid-cols-[repeat(auto-fill,minmax(min(100%,52rem),1fr))] gap-3">
         {data.map((kind) => (
           <Kind key={kind.kind} kind={kind} />
         ))}

@@ -1,45 +1,24 @@
-import { useState } from "react";
 import type { Method, Pass, Recipe, RecipeItem } from "../../api/client";
 import { useRemoveRecipe, useSaveRecipe } from "../../api/queries";
 import { Button, ConfirmButton, Trouble } from "../../ui/parts";
+import { letGo, settle, useDraft } from "./drafts";
 import { byFamily } from "./form";
 import { PassForm } from "./PassForm";
 
 const ORIGINAL = "the original";
 
 interface Props {
+  /** Of a recipe that is saved; a new one has none. */
   id: string | null;
+  /** Of what is being written. */
+  draftKey: string;
   start: Recipe;
-  /** At which it was opened. */
   version: number | undefined;
   fixed: boolean;
   methods: Method[];
   recipes: RecipeItem[];
   onSaved: (id: string | null) => void;
   onDuplicate: (recipe: Recipe) => void;
-}
-
-/** The passes being edited, with every step undoable. */
-function useDraft(start: Recipe) {
-  const [history, setHistory] = useState([start]);
-  const draft = history.at(-1) as Recipe;
-  const change = (values: Partial<Recipe>) => setHistory((before) => [...before, { ...draft, ...values }]);
-  const setPasses = (passes: Pass[]) => change({ passes });
-  return {
-    draft,
-    changed: history.length > 1,
-    undo: () => setHistory((before) => (before.length > 1 ? before.slice(0, -1) : before)),
-    rename: (name: string) => change({ name }),
-    overSize: (over_size: number) => change({ over_size }),
-    blendWith: (blend: Recipe["blend"]) => change({ blend }),
-    add: (method: string) => setPasses([...draft.passes, { method, settings: {} }]),
-    put: (at: number, pass: Pass) => setPasses(draft.passes.with(at, pass)),
-    remove: (at: number) => setPasses(draft.passes.toSpliced(at, 1)),
-    move: (at: number, step: number) => {
-      const pass = draft.passes[at];
-      if (pass) setPasses(draft.passes.toSpliced(at, 1).toSpliced(at + step, 0, pass));
-    },
-  };
 }
 
 function AddPass({ methods, add }: { methods: Method[]; add: (id: string) => void }) {
@@ -153,10 +132,10 @@ function OverSize({ value, fixed, change }: { value: number; fixed: boolean; cha
 }
 
 /** A recipe: its name and its passes in order. A shipped one can be read and duplicated, not changed. */
-export function RecipeEditor({ id, start, version, fixed, methods, recipes, onSaved, onDuplicate }: Props) {
-  const { draft, changed, undo, rename, blendWith, overSize, add, put, remove, move } = useDraft(start);
+export function RecipeEditor(props: Props) {
+  const { id, draftKey, start, version, fixed, methods, recipes, onSaved, onDuplicate } = props;
+  const { draft, based, changed, ...edit } = useDraft(draftKey, start, version);
   const save = useSaveRecipe();
-  const [based, baseOn] = useState(version);
   const drop = useRemoveRecipe();
   const methodOf = (pass: Pass) => methods.find((method) => method.id === pass.method);
   const enlarges = draft.passes.some((pass) => methodOf(pass)?.resizes);
@@ -169,7 +148,7 @@ export function RecipeEditor({ id, start, version, fixed, methods, recipes, onSa
           disabled={fixed}
           maxLength={80}
           placeholder="Name of the recipe"
-          onChange={(event) => rename(event.target.value)}
+          onChange={(event) => edit.rename(event.target.value)}
           className="min-w-0 flex-1 border-b border-line bg-transparent py-1 font-display text-2xl font-semibold disabled:border-transparent"
         />
         {id && (
@@ -202,9 +181,9 @@ export function RecipeEditor({ id, start, version, fixed, methods, recipes, onSa
                 last={at === draft.passes.length - 1}
                 method={method}
                 fixed={fixed}
-                change={(next) => put(at, next)}
-                move={(step) => move(at, step)}
-                remove={() => remove(at)}
+                change={(next) => edit.put(at, next)}
+                move={(step) => edit.move(at, step)}
+                remove={() => edit.remove(at)}
               />
             )
           );
@@ -212,16 +191,22 @@ export function RecipeEditor({ id, start, version, fixed, methods, recipes, onSa
       </ol>
       {draft.passes.length > 0 && (
         <>
-          <Over blend={draft.blend ?? null} recipes={recipes} fixed={fixed} change={blendWith} />
-          <OverSize value={draft.over_size ?? 1} fixed={fixed} change={overSize} />
+          <Over blend={draft.blend ?? null} recipes={recipes} fixed={fixed} change={edit.blendWith} />
+          <OverSize value={draft.over_size ?? 1} fixed={fixed} change={edit.overSize} />
         </>
       )}
       {!fixed && (
         <div className="mt-4 flex flex-wrap items-center gap-3">
-          <AddPass methods={methods} add={add} />
-          <Button disabled={!changed} onClick={undo}>
+          <AddPass methods={methods} add={edit.add} />
+          <Button disabled={!changed} onClick={edit.undo}>
             Undo
           </Button>
+          {(changed || !id) && (
+            <Button tone="quiet" onClick={() => (letGo(draftKey), save.reset(), onSaved(id))}>
+              Discard
+            </Button>
+          )}
+          {changed && <span className="text-note text-soft">Not saved yet; kept in this browser.</span>}
           <Button
             tone="main"
             className="ml-auto"
@@ -231,7 +216,7 @@ export function RecipeEditor({ id, start, version, fixed, methods, recipes, onSa
             onClick={() =>
               save.mutate(
                 { id, recipe: draft, version: based },
-                { onSuccess: (saved) => (baseOn(saved.version), onSaved(saved.id)) },
+                { onSuccess: (saved) => (settle(draftKey, draft, saved), onSaved(saved.id)) },
               )
             }
           >

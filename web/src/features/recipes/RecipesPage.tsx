@@ -1,35 +1,38 @@
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Recipe, RecipeItem } from "../../api/client";
 import { useMethods, useRecipes, useSaveRecipe } from "../../api/queries";
 import { problem as lost } from "../../api/live";
 import { Button, Page, Trouble } from "../../ui/parts";
+import { begin, useBegun, useUnsaved } from "./drafts";
 import { RecipeEditor } from "./RecipeEditor";
 
 const BLANK: Recipe = { name: "", passes: [], over_size: 1 };
 
-function List({
-  recipes,
-  chosen,
-  choose,
-}: {
+interface ListProps {
   recipes: RecipeItem[];
+  unsaved: Record<string, string>;
   chosen: string | null;
-  choose: (id: string) => void;
-}) {
+  choose: (key: string) => void;
+}
+
+/** New recipes that are not saved yet, then all that are. */
+function List({ recipes, unsaved, chosen, choose }: ListProps) {
+  const begun = Object.keys(unsaved).filter((key) => !recipes.some(({ id }) => id === key));
+  const items = [...begun.map((id) => ({ id, name: unsaved[id] || "A new recipe", words: "" })), ...recipes];
   return (
     <ul className="h-fit divide-y divide-line border-y border-line">
-      {recipes.map((recipe) => (
-        <li key={recipe.id}>
+      {items.map(({ id, name, words }) => (
+        <li key={id}>
           <button
             type="button"
-            aria-current={recipe.id === chosen}
-            onClick={() => choose(recipe.id)}
+            aria-current={id === chosen}
+            onClick={() => choose(id)}
             className="w-full border-l-4 border-transparent bg-sheet px-3 py-2 text-left hover:bg-wash aria-[current=true]:border-accent"
           >
-            <span className="block font-medium">{recipe.name}</span>
-            <span className="block truncate text-note text-soft" title={recipe.words}>
-              {recipe.words}
+            <span className="block font-medium">{name}</span>
+            <span className="block truncate text-note text-soft" title={words}>
+              {id in unsaved ? "not saved yet" : words}
             </span>
           </button>
         </li>
@@ -77,34 +80,37 @@ export function RecipesPage() {
   const [params, setParams] = useSearchParams();
   const recipes = useRecipes();
   const methods = useMethods().data ?? [];
-  const [blank, setBlank] = useState<{ recipe: Recipe; turn: number } | null>(null);
+  const unsaved = useUnsaved();
+  const key = params.get("draft");
+  const begun = useBegun(key);
   const items = recipes.data ?? [];
   const chosen =
-    blank || params.has("from")
+    begun || params.has("from")
       ? null
       : (items.find((recipe) => recipe.id === params.get("recipe")) ?? items[0] ?? null);
-  const open = (id: string | null) => {
-    setBlank(null);
-    setParams(id ? { recipe: id } : {}, { replace: true });
-  };
+  const open = (id: string | null) => setParams(id ? { recipe: id } : {}, { replace: true });
+  const write = (draft: string) => setParams({ draft }, { replace: true });
   const from = methods.find(({ id }) => id === params.get("from"));
-  const begin = (recipe: Recipe) => setBlank({ recipe, turn: (blank?.turn ?? 0) + 1 });
+  useEffect(() => {
+    const recipe = from && { name: from.name, passes: [{ method: from.id, settings: {} }], over_size: 1 };
+    if (recipe) setParams({ draft: begin(recipe) }, { replace: true });
+  }, [from, setParams]);
   const start =
-    blank?.recipe ??
-    (from && { name: from.name, passes: [{ method: from.id, settings: {} }], over_size: 1 }) ??
+    begun ??
     (chosen && {
       name: chosen.name,
       passes: chosen.passes,
       blend: chosen.blend,
       over_size: chosen.over_size,
     });
+  const draftKey = begun ? key : chosen?.id;
   return (
     <Page
       title="Recipes"
       actions={
         <>
           <FromFile onSaved={open} />
-          <Button tone="main" onClick={() => begin(BLANK)}>
+          <Button tone="main" onClick={() => write(begin(BLANK))}>
             New recipe
           </Button>
         </>
@@ -112,18 +118,24 @@ export function RecipesPage() {
     >
       <Trouble error={lost(recipes)} />
       <div className="grid gap-8 lg:grid-cols-[18rem_1fr]">
-        <List recipes={items} chosen={chosen?.id ?? null} choose={open} />
-        {start && methods.length > 0 && (
+        <List
+          recipes={items}
+          unsaved={unsaved}
+          chosen={draftKey ?? null}
+          choose={(id) => (id in unsaved && !items.some((recipe) => recipe.id === id) ? write(id) : open(id))}
+        />
+        {start && draftKey && methods.length > 0 && (
           <RecipeEditor
-            key={blank ? `blank ${blank.turn}` : (chosen?.id ?? from?.id)}
+            key={draftKey}
             id={chosen?.id ?? null}
+            draftKey={draftKey}
             start={start}
             version={chosen?.version}
             fixed={chosen?.shipped ?? false}
             methods={methods}
             recipes={items}
             onSaved={open}
-            onDuplicate={begin}
+            onDuplicate={(recipe) => write(begin(recipe))}
           />
         )}
       </div>

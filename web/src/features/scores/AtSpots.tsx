@@ -4,7 +4,7 @@ import type { Trial } from "../../api/client";
 import { useAllSpotScores, useSpots, useSpotsInWords } from "../../api/marks";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { FIELD } from "../../ui/parts";
-import { CELL, Figure } from "./ScoreTable";
+import { CELL, Figure } from "./figures";
 
 /** One measure at every spot, and what the spots together say. */
 export function AtSpots({ trial }: { trial: Trial }) {

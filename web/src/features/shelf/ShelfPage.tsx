@@ -20,7 +20,7 @@ export function ShelfPage() {
   const importing = useImport("sources");
   const items = sources.data?.pages.flatMap((page) => page.items) ?? [];
   return (
-    <Page title="Shelf">
+    <Page title="Shelf" wide>
       <Importer
         {...importing}
         accept="image/*,video/*,.dpx,.exr,.mkv,.mxf,.ts,.mts,.m2ts,.y4m,.avi,.mov,.zip"
@@ -47,7 +47,7 @@ export function ShelfPage() {
       {params.get("as") === "list" && items.length > 0 ? (
         <SourceList sources={items} kinds={kinds} />
       ) : (
-        <ul className="grid gap-3 lg:grid-cols-2">
+        <ul className="grid grid-cols-[repeat(auto-fill,minmax(min(100%,36rem),1fr))] gap-3">
           {items.map((source) => (
             <SourceCard key={source.id} source={source} kinds={kinds} />
           ))}

@@ -260,7 +260,9 @@ export function TrialsOf({ source }: { source: Source }) {
           >
             {trial.name}
           </Link>
-          <span className="truncate text-soft">{trial.pick ? `picked ${trial.pick}` : "no verdict yet"}</span>
+          <span className="truncate text-soft" title={trial.pick ?? undefined}>
+            {trial.pick ? `picked ${trial.pick}` : "no verdict yet"}
+          </span>
         </li>
       ))}
       {more > 0 && <li className="text-soft">and {more} more</li>}
