@@ -21,7 +21,8 @@ from mistline.core.media.plate import quantise
 from mistline.core.methods import METHODS, alone
 from mistline.core.methods.learned import method_of
 from mistline.core.methods.network import Figure, ModelCard
-from mistline.core.setup import TruthSetup, crop_truth
+from mistline.core.setup import TruthSetup
+from mistline.core.setup.sizes import crop_part
 from training.material import HELD_OUT, rgb
 
 MODELS = Path(__file__).parents[1] / "mistline" / "core" / "models"
@@ -93,7 +94,7 @@ def held_out() -> list[Frame]:
 def _given(setup: TruthSetup, picture: Frame) -> tuple[Frame, Frame]:
     """Truth and input, the input rounded to 8 bits as a trial does."""
     sizes = setup.plan(picture.size)
-    truth = crop_truth(picture, sizes)
+    truth = crop_part(picture, sizes)
     codes, _ = quantise(next(setup.inputs([truth], sizes)), 8)
     return truth, to_frame(codes)
 

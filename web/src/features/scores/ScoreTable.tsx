@@ -76,7 +76,7 @@ export function ScoreTable({ trial }: { trial: Trial }) {
     <table data-testid="scores">
       <thead className="sticky top-0 z-[1] bg-paper">
         <tr>
-          <td colSpan={2} className="max-w-80 min-w-72 pr-3 text-left align-bottom text-note text-soft">
+          <td colSpan={2} className="max-w-80 min-w-60 pr-3 text-left align-bottom text-note text-soft">
             <span className="rounded-sm bg-ink px-1 text-sheet">filled</span> best,{" "}
             <span className="rounded-sm px-1 ring-1 ring-ink ring-inset">framed</span> cannot be told from it.
             Point at a figure for what is behind it.

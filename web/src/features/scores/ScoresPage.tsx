@@ -135,15 +135,18 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
           </ButtonLink>
         </span>
       </div>
-      <div className="relative max-h-[calc(100dvh-13rem)] overflow-auto">
-        <ScoreTable trial={trial} />
-      </div>
-      <div className="mt-6 grid gap-8 lg:grid-cols-2">
-        <section className="min-w-0">
-          <h2 className="mb-2 text-xl font-semibold">What each one does</h2>
-          <InWords trial={trial} />
-        </section>
-        <TradeOffPlot trial={trial} />
+      <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
+        <div className="relative max-h-[calc(100dvh-13rem)] max-w-full overflow-auto">
+          <ScoreTable trial={trial} />
+        </div>
+        {/* Beside the table where that leaves room, below it with many entries. */}
+        <div className="grid min-w-0 flex-1 basis-78 grid-cols-[repeat(auto-fit,minmax(min(100%,30rem),1fr))] gap-x-8 gap-y-6">
+          <section className="min-w-0">
+            <h2 className="mb-2 text-xl font-semibold">What each one does</h2>
+            <InWords trial={trial} />
+          </section>
+          <TradeOffPlot trial={trial} />
+        </div>
       </div>
       <Beside trial={trial} />
       <BreakEven trial={trial} />
