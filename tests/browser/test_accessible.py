@@ -28,6 +28,10 @@ LOOKS = [
 ]  # fmt: skip
 
 
+TOO_WIDE = """() => Math.max(...['html', 'main'].map(name => {
+    const { scrollWidth, clientWidth } = document.querySelector(name); return scrollWidth - clientWidth; }))"""
+
+
 @pytest.fixture(scope="module")
 def trial(app: Running, astronaut: np.ndarray) -> dict:
     source = app.read("accessible.png", as_png(astronaut[:260, :300]))
@@ -60,11 +64,28 @@ def test_text_of_twice_the_size_fits_across(playwright: Playwright, app: Running
         heading = page.get_by_role("heading").first
         expect(heading).to_be_visible(timeout=1000 * PATIENCE)
         assert heading.evaluate("element => parseFloat(getComputedStyle(element).fontSize)") >= 32
-        wide[path] = page.evaluate(
-            "Math.max(...['html', 'main'].map(name => { const { scrollWidth, clientWidth } = "
-            "document.querySelector(name); return scrollWidth - clientWidth; }))"
-        )
+        wide[path] = page.evaluate(TOO_WIDE)
     browser.close()
+    assert {path: by for path, by in wide.items() if by > 0} == {}
+
+
+def test_long_names_without_spaces_fit_across(page: Page, app: Running, astronaut: np.ndarray) -> None:
+    """At 1024 x 700, the smallest window that is designed for."""
+    long = "scan_of_the_second_negative_after_cleaning_v0042_" * 4
+    source = app.read(f"{long[:190]}.png", as_png(astronaut[100:220, 20:160]))
+    app.http.patch(f"/api/sources/{source['id']}", json={"story": long, "kind": "clean"}).raise_for_status()
+    bicubic = next(each for each in app.http.get("/api/recipes").json() if each["name"] == "Bicubic")
+    app.http.post("/api/recipes", json={"name": long[:80], "passes": bicubic["passes"]}).raise_for_status()
+    made = app.finished(app.start_trial(source["id"], "Bilinear", long[:80], factor=2))
+    verdict = {"pick": "B", "fallback": "A", "kind": "clean", "reasons": long}
+    app.http.post(f"/api/trials/{made['id']}/verdicts", json=verdict).raise_for_status()
+    page.set_viewport_size({"width": 1024, "height": 700})
+    wide = {}
+    pages = ["/shelf", "/shelf?as=list", "/trials", "/recipes", "/playbook", "/trials/new?source={source}"]
+    for path in [*pages, *(f"/trials/{{id}}/{step}" for step in [*STEPS, "look"])]:
+        page.goto(path.format(source=source["id"], id=made["id"]))
+        expect(page.get_by_role("main").get_by_text(long[:60]).first).to_be_attached()
+        wide[path] = page.evaluate(TOO_WIDE)
     assert {path: by for path, by in wide.items() if by > 0} == {}
 
 

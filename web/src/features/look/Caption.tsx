@@ -74,8 +74,12 @@ export function Caption({ choice, extent, truth, liftable = true, doing }: Capti
       className="flex h-9 min-w-0 flex-1 shrink-0 items-center gap-2 overflow-hidden bg-room px-2 text-note whitespace-nowrap text-lamp"
     >
       <LetterPlate letter={choice.plate} neutral />
-      <span className="truncate font-semibold">{choice.name}</span>
-      <span className="min-w-0 shrink-[1000] truncate text-lamp-dim">{choice.detail}</span>
+      <span className="truncate font-semibold" title={choice.name}>
+        {choice.name}
+      </span>
+      <span className="min-w-0 shrink-[1000] truncate text-lamp-dim" title={choice.detail}>
+        {choice.detail}
+      </span>
       <span className="ml-auto" />
       <Values choice={choice} truth={truth} />
       {off && doing && (

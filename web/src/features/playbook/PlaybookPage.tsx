@@ -15,7 +15,7 @@ function Standing({ verdict }: { verdict: Verdict }) {
           <img src={thumbnail(verdict.picture_id)} alt="" className="max-h-24 max-w-32" />
         )}
       </span>
-      <div>
+      <div className="min-w-0">
         <p className="text-lg font-semibold">{verdict.pick_name}</p>
         {verdict.pick_words !== verdict.pick_name && (
           <p className="text-small text-soft">{verdict.pick_words}</p>
@@ -23,7 +23,7 @@ function Standing({ verdict }: { verdict: Verdict }) {
         <p className="mt-1 line-clamp-4 whitespace-pre-line">{verdict.reasons}</p>
         <p className="mt-1 text-small text-soft">{verdict.pick_figures.join(", ")}</p>
       </div>
-      <dl className="grid h-fit grid-cols-[auto_1fr] gap-x-3 gap-y-1 text-small">
+      <dl className="grid h-fit min-w-0 grid-cols-[auto_minmax(0,1fr)] gap-x-3 gap-y-1 text-small">
         <dt className="text-soft">Cost</dt>
         <dd>{verdict.pick_seconds != null ? `${seconds(verdict.pick_seconds)} a frame` : "–"}</dd>
         <dt className="text-soft">Quick fallback</dt>

@@ -44,7 +44,7 @@ function Row({ source, kind }: { source: Source; kind: string | undefined }) {
         </span>
       </th>
       <td className="pr-4">{kind ?? "–"}</td>
-      <td className="pr-4 tabular-nums">
+      <td className="pr-4 whitespace-nowrap tabular-nums">
         {facts && (
           <>
             {pixels(facts)}

@@ -47,7 +47,8 @@ function Sections({ notes }: { notes: Partial<Record<string, string>> }) {
         <button
           key={id}
           type="button"
-          className="underline-offset-4 hover:underline"
+          className={`underline-offset-4 hover:underline ${id === SECTIONS[0][0] ? "min-w-0 truncate" : "shrink-0"}`}
+          title={notes[id]}
           onClick={() => document.getElementById(id)?.scrollIntoView({ block: "start" })}
         >
           <span className="font-semibold">{name}</span>{" "}

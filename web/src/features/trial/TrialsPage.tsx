@@ -24,8 +24,10 @@ function Row({ trial }: { trial: TrialItem }) {
           )}
         </span>
         <span className="min-w-0">
-          <span className="block truncate text-lg font-semibold">{trial.name}</span>
-          <span className="text-soft">
+          <span className="block truncate text-lg font-semibold" title={trial.name}>
+            {trial.name}
+          </span>
+          <span className="block text-soft">
             {trial.source_name}, {trial.words}
           </span>
         </span>
@@ -33,7 +35,9 @@ function Row({ trial }: { trial: TrialItem }) {
           {progress(trial)}
           <span className="block text-note text-soft">{day(trial.created_at)}</span>
         </span>
-        <span>{trial.pick ? `Pick: ${trial.pick}` : <span className="text-soft">no verdict yet</span>}</span>
+        <span className="min-w-0">
+          {trial.pick ? `Pick: ${trial.pick}` : <span className="text-soft">no verdict yet</span>}
+        </span>
       </Link>
     </li>
   );

@@ -72,7 +72,9 @@ function Choice({ trial, name, entries, remarks, value, none = false, onChange }
             />
             <LetterPlate letter={entry.letter} />
             <span className="min-w-0">
-              <span className="block truncate font-medium">{entry.name}</span>
+              <span className="block truncate font-medium" title={entry.name}>
+                {entry.name}
+              </span>
               <span className="block text-note text-soft">{evidence(trial, entry, remarks)}</span>
             </span>
           </label>
