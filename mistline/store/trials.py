@@ -149,7 +149,7 @@ def purge(connection: Connection) -> None:
 
 def add_verdict(connection: Connection, verdict: Row) -> None:
     """Write a verdict; earlier ones stay as history."""
-    connection.execute(SQL["add_verdict"], {"author": "", **verdict})
+    connection.execute(SQL["add_verdict"], {"author": "", "view": "", **verdict})
 
 
 def verdicts(connection: Connection, trial_id: str) -> list[Row]:

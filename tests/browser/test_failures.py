@@ -66,6 +66,13 @@ def test_a_running_take_is_cancelled_and_run_again(page: Page, app: Running, noi
     entry.get_by_role("button", name="Cancel").click()
     expect(entry).to_have_attribute("data-state", "cancelled")
     page.get_by_role("contentinfo").get_by_role("button", name="Undo").click()
+    expect(entry).to_have_attribute("data-state", "running")
+    entry.get_by_role("button", name="Cancel").click()
+    page.get_by_role("link", name="Look", exact=True).click()  # its pane says so, and has the way to have it
+    page.keyboard.press("1")
+    page.get_by_role("button", name="Run again").first.click()
+    expect(page.get_by_role("button", name="Run again")).to_have_count(0)
+    page.get_by_role("link", name="Run", exact=False).first.click()
     expect(entry).to_have_attribute("data-state", "done")
 
 

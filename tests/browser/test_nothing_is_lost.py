@@ -48,6 +48,35 @@ def test_a_set_up_outlives_a_reload_and_another_starts_from_it(page: Page, app: 
     expect(page.get_by_label("Other factor")).to_have_value("2")
 
 
+def test_a_view_is_as_it_was_left_and_the_playbook_leads_to_it(page: Page, app: Running, trial: dict) -> None:
+    look = f"/trials/{trial['id']}/look"
+    page.goto(f"{look}?panes=truth,A&focus=1&mode=panes&x=150&y=100&z=2")
+    page.get_by_label("Map").select_option(index=1)
+    expect(page).to_have_url(re.compile("map="))
+    left = page.url
+    steps = page.get_by_role("navigation", name="Trial")
+    steps.get_by_role("link", name="Scores").click()
+    expect(page.get_by_test_id("scores")).to_be_visible()
+    steps.get_by_role("link", name="Look").click()
+    expect(page).to_have_url(left)
+    expect(page.get_by_test_id("pane-zoom").first).to_have_text("200 %")
+    page.go_back()
+    expect(page.get_by_test_id("scores")).to_be_visible()
+    page.go_back()
+    expect(page).to_have_url(left)
+    steps.get_by_role("link", name="Verdict").click()
+    page.get_by_role("group", name="Pick").get_by_role("radio").first.check()
+    page.get_by_label("Reasons").fill("Clean at that place")
+    page.get_by_label("Kind").select_option("Clean, high quality")
+    page.get_by_role("button", name=re.compile("(Write|Replace) the verdict")).click()
+    expect(page.get_by_test_id("verdict").first).to_contain_text("Clean at that place")
+    other = page.context.browser.new_page(base_url=app.address)
+    other.goto("/playbook")
+    other.get_by_role("link", name=trial["name"]).click()
+    expect(other).to_have_url(left)
+    other.close()
+
+
 def test_zoom_steps_are_not_doubled(page: Page, app: Running, trial: dict) -> None:
     body = {
         "source_id": trial["source_id"],

@@ -28,6 +28,7 @@ class PlaybookVerdict(BaseModel):
     fallback_seconds: float | None
     reasons: str
     author: str
+    view: str = Field(description="how it was looked at when it was decided, as a query of the Look page")
     created_at: datetime
 
 

@@ -191,6 +191,9 @@ class VerdictRequest(BaseModel):
     fallback: str | None = None
     reasons: str = Field(min_length=1, max_length=4000)
     author: str = Field("", max_length=40, description="a nickname")
+    view: str = Field(
+        "", max_length=1000, pattern=r"^[\w=&%.,*+-]*$", description="how it was looked at, as a query"
+    )
 
 
 class Enlarging(BaseModel):

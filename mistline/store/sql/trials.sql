@@ -107,8 +107,8 @@ from back
 delete from trials where removed_at < now() - interval '1 day'
 
 -- name: add_verdict
-insert into verdicts (trial_id, kind, pick, fallback, reasons, author)
-values (%(trial_id)s, %(kind)s, %(pick)s, %(fallback)s, %(reasons)s, %(author)s)
+insert into verdicts (trial_id, kind, pick, fallback, reasons, author, view)
+values (%(trial_id)s, %(kind)s, %(pick)s, %(fallback)s, %(reasons)s, %(author)s, %(view)s)
 
 -- name: verdicts
 select v.*, e.name as pick_name, f.name as fallback_name from verdicts v
@@ -127,7 +127,7 @@ select k.id as kind, k.name as kind_name, v.*,
     (select jsonb_object_agg(c.measure, c.value) from scores c where c.take_key = e.take_key) as pick_scores
 from kinds k
 left join lateral (
-    select v.id, v.trial_id, v.reasons, v.author, v.created_at, v.pick, v.fallback, t.name as trial_name, t.setup, t.source_id,
+    select v.id, v.trial_id, v.reasons, v.author, v.view, v.created_at, v.pick, v.fallback, t.name as trial_name, t.setup, t.source_id,
         count(*) over () as number
     from verdicts v join trials t on t.id = v.trial_id and t.removed_at is null
     where v.kind = k.id and (%(before)s::bigint is null or v.id < %(before)s)

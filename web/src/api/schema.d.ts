@@ -3280,6 +3280,11 @@ export interface components {
             trial_id: string;
             /** Trial Name */
             trial_name: string;
+            /**
+             * View
+             * @description how it was looked at when it was decided, as a query of the Look page
+             */
+            view: string;
         };
         /**
          * Preview
@@ -4623,6 +4628,12 @@ export interface components {
             pick: string;
             /** Reasons */
             reasons: string;
+            /**
+             * View
+             * @description how it was looked at, as a query
+             * @default
+             */
+            view: string;
         };
         /**
          * Worker

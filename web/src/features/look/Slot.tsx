@@ -1,6 +1,7 @@
 import { useMemo, useRef, useState, type PointerEvent } from "react";
-import type { Picture, Trial } from "../../api/client";
+import type { Entry, Picture, Trial } from "../../api/client";
 import { usePixel } from "../../api/marks";
+import { useTakeAction } from "../../api/queries";
 import { useResting } from "../../ui/useResting";
 import { Cell } from "../../viewer/Cell";
 import { Pane } from "../../viewer/Pane";
@@ -9,17 +10,43 @@ import { usePlace } from "../../viewer/pointer";
 import { usePlayer } from "../../viewer/player";
 import { frameAtPlace, type Slice } from "../../viewer/slice";
 import { useViewport, zoomOf, type Region } from "../../viewer/viewport";
+import { CHIP } from "./chip";
 import { back, Caption, misplaced } from "./Caption";
 import { useHeat, type Mapped } from "./MapBar";
 import { Marks, type Mark } from "./Marks";
 import { DRAGGED } from "./Tray";
 import type { Choice } from "./useLook";
 
+/** Why there are no pixels yet, and the way to have them where something went wrong. */
+function NotHere({ words, entry }: { words: string; entry: Entry | null }) {
+  const act = useTakeAction();
+  const over = entry !== null && !entry.stated && ["failed", "cancelled"].includes(entry.state);
+  return (
+    <div
+      role="status"
+      className="absolute inset-x-4 top-1/2 mx-auto w-fit -translate-y-1/2 rounded-sm bg-room-deep px-3 py-1 text-center text-lamp"
+    >
+      {words}
+      {entry?.error && <p className="max-w-prose text-small text-lamp-soft">{entry.error}</p>}
+      {over && (
+        <button
+          type="button"
+          className={`${CHIP} mt-1 border border-room-line`}
+          disabled={act.isPending}
+          onClick={() => act.mutate({ retry: entry.take_key })}
+        >
+          Run again
+        </button>
+      )}
+    </div>
+  );
+}
+
 /** Pixels of a scene, or the surround while there are none; a word on what is waited for. */
 export function Pixels({ scene, choices, label }: { scene: Scene | null; choices: Choice[]; label: string }) {
   const [shown, setShown] = useState<string | null>(null);
-  const waiting = choices.find((choice) => choice.waiting)?.waiting;
-  const state = waiting ?? (scene && shown !== keyOf(scene) ? "loading" : null);
+  const missing = choices.find((choice) => choice.waiting);
+  const state = missing?.waiting ?? (scene && shown !== keyOf(scene) ? "loading" : null);
   return (
     <>
       {scene ? (
@@ -27,14 +54,7 @@ export function Pixels({ scene, choices, label }: { scene: Scene | null; choices
       ) : (
         <div className="size-full bg-[var(--surround)]" />
       )}
-      {state && (
-        <p
-          role="status"
-          className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded-sm bg-room-deep px-3 py-1 text-lamp"
-        >
-          {state}
-        </p>
-      )}
+      {state && <NotHere words={state} entry={missing?.entry ?? null} />}
     </>
   );
 }

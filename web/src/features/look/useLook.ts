@@ -1,5 +1,4 @@
-import { useCallback, useEffect, useRef, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { useEffect, useRef, useState } from "react";
 import type { Entry, Picture, Trial } from "../../api/client";
 import { rateOf } from "../../ui/format";
 import { ready } from "../../viewer/paint";
@@ -7,6 +6,7 @@ import { usePlayer } from "../../viewer/player";
 import { middleOf, type Slice } from "../../viewer/slice";
 import { followTiles } from "../../viewer/tiles";
 import { useViewport } from "../../viewer/viewport";
+import { remember, useAddress } from "./address";
 
 /** Something a pane can show: an entry by its letter, or "truth" or "input". */
 export interface Choice {
@@ -79,12 +79,11 @@ const toggled = (ids: string[], id: string) =>
 
 /** What each pane shows and which has the focus; kept in the address with the place and the zoom. */
 export function useLook(trial: Trial, choices: Choice[]) {
-  const [params] = useSearchParams();
+  const [params, change] = useAddress(trial.id);
   const [held, hold] = useState<string | null>(null);
   const letters = choices.map((choice) => choice.id);
   const moving = trial.frames > 1;
   const { mode, panes, focus, pinned, placed, anchor } = readAddress(params, letters, moving);
-  const change = useAddress();
   // Keys come faster than renderings: what they act on is read from the address as it is now.
   const now = () => readAddress(new URLSearchParams(window.location.search), letters, moving);
   const setPanes = (next: string[], focused: number) =>
@@ -151,7 +150,7 @@ export function useLook(trial: Trial, choices: Choice[]) {
   const smooth = params.get("smooth") === "yes";
   const [lift, surround] = [Number(params.get("lift")), Number(params.get("surround") ?? NaN)];
   useEffect(() => dress({ smooth, lift, surround }), [dress, smooth, lift, surround]);
-  usePlaceInAddress(change);
+  usePlaceInAddress(trial.id, change);
   usePreload(mode === "wall" ? NONE : choices);
   return {
     panes,
@@ -226,19 +225,6 @@ function readAddress(params: URLSearchParams, letters: string[], moving: boolean
   return { anchor, mode, panes, pinned, placed, focus: Math.min(Math.max(0, focus), panes.length - 1) };
 }
 
-/** Change some values of the address, whatever else changed since the last rendering. */
-function useAddress() {
-  const go = useNavigate();
-  return useCallback(
-    (values: Record<string, string>) => {
-      const params = new URLSearchParams(window.location.search);
-      for (const [key, value] of Object.entries(values)) params.set(key, value);
-      void go({ search: params.toString() }, { replace: true });
-    },
-    [go],
-  );
-}
-
 /** Open the viewport on this trial, at the place in the address if there is one. */
 function useOpening(trial: Trial, params: URLSearchParams, choices: Choice[]) {
   const open = useViewport((view) => view.open);
@@ -260,29 +246,35 @@ function useOpening(trial: Trial, params: URLSearchParams, choices: Choice[]) {
   }, [trial.id, width, height]);
 }
 
-function usePlaceInAddress(change: (values: Record<string, string>) => void) {
+/** Where the viewport is, as the address names it. */
+function placeNow(): Record<string, string> {
+  const { x, y, zoom, frame } = useViewport.getState();
+  return {
+    x: x.toFixed(1),
+    y: y.toFixed(1),
+    z: String(Number((zoom ?? 0).toFixed(5))),
+    ...(usePlayer.getState().frames > 1 && { frame: String(frame) }),
+  };
+}
+
+function usePlaceInAddress(trial: string, change: (values: Record<string, string>) => void) {
   useEffect(() => {
-    let timer: number | undefined;
+    let timer = 0;
     const stop = useViewport.subscribe((view, before) => {
       const moved = view.frame !== before.frame && !usePlayer.getState().playing;
       if (view.x === before.x && view.y === before.y && view.zoom === before.zoom && !moved) return;
       window.clearTimeout(timer);
-      timer = window.setTimeout(
-        () =>
-          change({
-            x: view.x.toFixed(1),
-            y: view.y.toFixed(1),
-            z: String(Number((view.zoom ?? 0).toFixed(5))),
-            ...(usePlayer.getState().frames > 1 && { frame: String(view.frame) }),
-          }),
-        250,
-      );
+      timer = window.setTimeout(() => {
+        timer = 0;
+        change(placeNow());
+      }, 250);
     });
     return () => {
       stop();
+      if (timer) remember(trial, placeNow()); // the page was left while it moved
       window.clearTimeout(timer);
     };
-  }, [change]);
+  }, [trial, change]);
 }
 
 /** Fetch what the other entries show at this place, so that a flip is instant; the page says how many are here. */

@@ -34,7 +34,10 @@ function Standing({ verdict }: { verdict: Verdict }) {
         </dd>
         <dt className="text-soft">Evidence</dt>
         <dd>
-          <Link className="underline underline-offset-4" to={`/trials/${verdict.trial_id}/look`}>
+          <Link
+            className="underline underline-offset-4"
+            to={`/trials/${verdict.trial_id}/look?${verdict.view}`}
+          >
             {verdict.trial_name}
           </Link>{" "}
           <span className="text-soft">

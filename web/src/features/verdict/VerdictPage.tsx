@@ -7,6 +7,7 @@ import { day, money, seconds } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Button, FIELD, Page, Trouble } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
+import { lastView } from "../look/address";
 import { atMost } from "../scores/notes";
 import { KindSelect } from "../shelf/SourceCard";
 
@@ -152,7 +153,14 @@ export function VerdictPage({ trial }: { trial: Trial }) {
     );
   const save = () => {
     put({ reasons: reasons.trim() });
-    write.mutate({ kind: kind ?? "", pick: pick ?? "", fallback, reasons: reasons.trim(), author });
+    write.mutate({
+      kind: kind ?? "",
+      pick: pick ?? "",
+      fallback,
+      reasons: reasons.trim(),
+      author,
+      view: lastView(trial.id),
+    });
     localStorage.setItem(NICKNAME, author);
   };
   return (
