@@ -99,6 +99,33 @@ def test_no_page_has_a_serious_fault(page: Page, trial: dict) -> None:
     assert {path: rules for path, rules in found.items() if rules} == {}
 
 
+FAINT = """() => {
+    const light = text => text.match(/[\\d.]+/g).slice(0, 3).map(Number).map(code => code / 255)
+        .map(code => code <= 0.04045 ? code / 12.92 : ((code + 0.055) / 1.055) ** 2.4)
+        .reduce((sum, part, channel) => sum + part * [0.2126, 0.7152, 0.0722][channel], 0);
+    const ground = node => { const { backgroundColor } = getComputedStyle(node);
+        return /, 0\\)$|transparent/.test(backgroundColor) ? ground(node.parentElement) : backgroundColor; };
+    return [...document.querySelectorAll('input, select, textarea')]
+        .filter(field => field.offsetWidth > 0 && !['checkbox', 'radio', 'range', 'file'].includes(field.type))
+        .filter(field => parseFloat(getComputedStyle(field).borderTopWidth) > 0)
+        .map(field => [light(getComputedStyle(field).borderTopColor), light(ground(field.parentElement)), field.outerHTML])
+        .filter(([border, around]) => (Math.max(border, around) + 0.05) / (Math.min(border, around) + 0.05) < 3)
+        .map(([, , text]) => text);
+}"""
+
+
+def test_fields_are_seen_by_their_border(page: Page, trial: dict) -> None:
+    """WCAG 2.1, 1.4.11: 3 to 1 against what is around them."""
+    seen, faint = 0, {}
+    for path in [*PAGES, *(f"/trials/{{id}}/{step}" for step in [*STEPS, "look"])]:
+        page.goto(path.format(source=trial["source_id"], id=trial["id"]))
+        expect(page.get_by_role("main").get_by_role("heading").first).to_be_visible()
+        faint[path] = page.evaluate(FAINT)
+        seen += page.locator("input, select, textarea").count()
+    assert {path: fields for path, fields in faint.items() if fields} == {}
+    assert seen > 20
+
+
 def test_no_mode_of_look_has_a_serious_fault(page: Page, trial: dict) -> None:
     found = {}
     for look in LOOKS:

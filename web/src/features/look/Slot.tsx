@@ -59,6 +59,10 @@ export function Pixels({ scene, choices, label }: { scene: Scene | null; choices
   );
 }
 
+/** Light beside dark, so that it is seen on every surround and every picture. */
+const ACTIVE =
+  "after:pointer-events-none after:absolute after:inset-0 after:z-[1] after:border-2 after:border-lamp after:outline-2 after:-outline-offset-4 after:outline-room-deep";
+
 const STILL = 4; // pixels that a press may move and be no drag
 
 /** A press on a slice, not a drag, goes to the frame there. */
@@ -180,7 +184,7 @@ export function Slot(props: SlotProps) {
         setOver(false);
         onDrop(event.dataTransfer.getData(DRAGGED));
       }}
-      className={`relative flex min-h-0 min-w-0 flex-col ${over ? "outline-4 -outline-offset-4 outline-lamp outline-dashed" : active ? "outline-2 -outline-offset-2 outline-lamp" : ""}`}
+      className={`relative flex min-h-0 min-w-0 flex-col ${over ? "outline-4 -outline-offset-4 outline-lamp outline-dashed" : active ? ACTIVE : ""}`}
     >
       <div className="flex">
         <Caption

@@ -1,7 +1,7 @@
 import type { Method, Pass, Recipe, RecipeItem } from "../../api/client";
 import { useRemoveRecipe, useSaveRecipe } from "../../api/queries";
 import { Button, ConfirmButton, Trouble } from "../../ui/parts";
-import { letGo, settle, useDraft } from "./drafts";
+import { letGo, settle, useRecipeDraft } from "./drafts";
 import { byFamily } from "./form";
 import { PassForm } from "./PassForm";
 
@@ -134,7 +134,7 @@ function OverSize({ value, fixed, change }: { value: number; fixed: boolean; cha
 /** A recipe: its name and its passes in order. A shipped one can be read and duplicated, not changed. */
 export function RecipeEditor(props: Props) {
   const { id, draftKey, start, version, fixed, methods, recipes, onSaved, onDuplicate } = props;
-  const { draft, based, changed, ...edit } = useDraft(draftKey, start, version);
+  const { draft, based, changed, ...edit } = useRecipeDraft(draftKey, start, version);
   const save = useSaveRecipe();
   const drop = useRemoveRecipe();
   const methodOf = (pass: Pass) => methods.find((method) => method.id === pass.method);

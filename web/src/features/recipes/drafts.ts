@@ -63,7 +63,7 @@ const onlyRenamed = (one: Recipe, other: Recipe) =>
   JSON.stringify({ ...one, name: "" }) === JSON.stringify({ ...other, name: "" });
 
 /** The recipe being written, with every step undoable; letters of a name are one step. */
-export function useDraft(key: string, start: Recipe, version: number | undefined) {
+export function useRecipeDraft(key: string, start: Recipe, version: number | undefined) {
   const kept = useDrafts(({ drafts }) => drafts[key]);
   const history = kept?.history ?? [start];
   const based = kept ? kept.version : version;
