@@ -106,7 +106,7 @@ FAINT = """() => {
     const ground = node => { const { backgroundColor } = getComputedStyle(node);
         return /, 0\\)$|transparent/.test(backgroundColor) ? ground(node.parentElement) : backgroundColor; };
     return [...document.querySelectorAll('input, select, textarea')]
-        .filter(field => field.offsetWidth > 0 && !['checkbox', 'radio', 'range', 'file'].includes(field.type))
+        .filter(field => field.offsetWidth > 0 && !field.disabled && !['checkbox', 'radio', 'range', 'file'].includes(field.type))
         .filter(field => parseFloat(getComputedStyle(field).borderTopWidth) > 0)
         .map(field => [light(getComputedStyle(field).borderTopColor), light(ground(field.parentElement)), field.outerHTML])
         .filter(([border, around]) => (Math.max(border, around) + 0.05) / (Math.min(border, around) + 0.05) < 3)
