@@ -21,8 +21,7 @@ from mistline.core.media.plate import quantise
 from mistline.core.methods import METHODS, alone
 from mistline.core.methods.learned import method_of
 from mistline.core.methods.network import Figure, ModelCard
-from mistline.core.setup import TruthSetup
-from mistline.core.setup.sizes import crop_part
+from mistline.core.setup import TruthSetup, crop_part
 from training.material import HELD_OUT, rgb
 
 MODELS = Path(__file__).parents[1] / "mistline" / "core" / "models"

@@ -127,8 +127,8 @@ select k.id as kind, k.name as kind_name, v.*,
     (select jsonb_object_agg(c.measure, c.value) from scores c where c.take_key = e.take_key) as pick_scores
 from kinds k
 left join lateral (
-    select v.id, v.trial_id, v.reasons, v.author, v.view, v.created_at, v.pick, v.fallback, t.name as trial_name, t.setup, t.source_id,
-        count(*) over () as number
+    select v.id, v.trial_id, v.reasons, v.author, v.view, v.created_at, v.pick, v.fallback,
+        t.name as trial_name, t.setup, t.source_id, count(*) over () as number
     from verdicts v join trials t on t.id = v.trial_id and t.removed_at is null
     where v.kind = k.id and (%(before)s::bigint is null or v.id < %(before)s)
         and not exists (select from verdicts w where w.trial_id = v.trial_id and w.id > v.id)

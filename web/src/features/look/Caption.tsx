@@ -37,7 +37,8 @@ export function misplaced({ entry }: Choice): Shift | null {
 }
 
 const WORTH_A_WORD = 0.1; // pixels: less shows nowhere
-export const back = ({ right, down }: Shift): Shift => ({ right: -right, down: -down });
+/** The way back to where it belongs. */
+export const wayBack = ({ right, down }: Shift): Shift => ({ right: -right, down: -down });
 
 /** "0.25 px right, 0.50 px up" */
 function inWords({ right, down }: Shift): string {

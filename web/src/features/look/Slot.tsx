@@ -11,7 +11,7 @@ import { usePlayer } from "../../viewer/player";
 import { frameAtPlace, type Slice } from "../../viewer/slice";
 import { useViewport, zoomOf, type Region } from "../../viewer/viewport";
 import { CHIP } from "./chip";
-import { back, Caption, misplaced } from "./Caption";
+import { wayBack, Caption, misplaced } from "./Caption";
 import { useHeat, type Mapped } from "./MapBar";
 import { Marks, type Mark } from "./Marks";
 import { DRAGGED } from "./Tray";
@@ -166,7 +166,7 @@ export function Slot(props: SlotProps) {
   const scene = useMemo<Scene | null>(() => {
     if (!picture) return null;
     if (axis === undefined || at === undefined)
-      return { kind: "one", pictures: [picture], ...(heat && { heat }), ...(off && { shift: back(off) }) };
+      return { kind: "one", pictures: [picture], ...(heat && { heat }), ...(off && { shift: wayBack(off) }) };
     return { kind: "slice", pictures: [picture], slice: { axis, at } };
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [picture, axis, at, heat?.url, heat?.alone, heat?.opacity, off?.right, off?.down]);

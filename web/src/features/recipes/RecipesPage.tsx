@@ -84,13 +84,11 @@ export function RecipesPage() {
   const key = params.get("draft");
   const begun = useBegun(key);
   const items = recipes.data ?? [];
-  const chosen =
-    begun || params.has("from")
-      ? null
-      : (items.find((recipe) => recipe.id === params.get("recipe")) ?? items[0] ?? null);
   const open = (id: string | null) => setParams(id ? { recipe: id } : {}, { replace: true });
   const write = (draft: string) => setParams({ draft }, { replace: true });
   const from = methods.find(({ id }) => id === params.get("from"));
+  const chosen =
+    begun || from ? null : (items.find((recipe) => recipe.id === params.get("recipe")) ?? items[0] ?? null);
   useEffect(() => {
     const recipe = from && { name: from.name, passes: [{ method: from.id, settings: {} }], over_size: 1 };
     if (recipe) setParams({ draft: begin(recipe) }, { replace: true });
