@@ -91,7 +91,7 @@ def kept(data: Path) -> str:
         below = psutil.Process(process.pid).children(recursive=True)
         process.send_signal(signal.SIGINT)
         assert process.wait(PATIENCE) == 0
-        assert all(ended(child) for child in below)
+        until(lambda: all(ended(child) for child in below), what="the end of all that it started")
         assert not (data / "postgres" / "postmaster.pid").exists()
     return source
 
