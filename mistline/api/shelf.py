@@ -3,6 +3,7 @@
 import asyncio
 import re
 import time
+from base64 import b64encode
 from collections.abc import Callable, Coroutine
 from typing import Annotated, Any
 from uuid import UUID
@@ -27,6 +28,7 @@ from mistline.work.requests import Axis, View
 __all__ = ["FOREVER", "PNG", "ManyFiles", "clean_name", "of_frame", "router"]
 
 MAKING_SECONDS = 20.0
+MOST_THUMBNAILS = 60  # in one answer
 MOST_FRAMES = 10_000  # in one request
 VIEWS: dict[str, View] = {pictures.WHOLE: "whole", pictures.THUMBNAIL: "small"}
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
@@ -220,6 +222,17 @@ async def tile(picture_id: str, frame: int, level: int, column: int, row: int) -
 async def thumbnail(picture_id: str, frame: int) -> Response:
     """A small picture for lists."""
     return await of_frame(picture_id, frame, pictures.THUMBNAIL)
+
+
+@router.get("/thumbnails", operation_id="thumbnails")
+def thumbnails(
+    of: Annotated[list[str], Query(min_length=1, max_length=MOST_THUMBNAILS)], response: Response
+) -> schemas.Thumbnails:
+    """The small pictures of a list, each of its first frame; one that has to be made first is left out."""
+    found = {each: pictures.part(each, f"0/{pictures.THUMBNAIL}") for each in of if pictures.is_id(each)}
+    if len(found) == len(set(of)) and None not in found.values():
+        response.headers.update(FOREVER)
+    return schemas.Thumbnails(png={each: b64encode(data).decode() for each, data in found.items() if data})
 
 
 @router.get(

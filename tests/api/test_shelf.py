@@ -1,5 +1,6 @@
 """The Shelf over HTTP, with a real worker that reads the files."""
 
+import base64
 import io
 
 import imagecodecs
@@ -73,6 +74,18 @@ def test_tiles_hold_the_pictures_values(app: Running, astronaut: np.ndarray) -> 
     assert answer.headers["content-type"] == "image/png" and "immutable" in answer.headers["cache-control"]
     assert app.http.get(f"/api/pictures/{source['picture_id']}/frames/0/tiles/0/7/7").status_code == 404
     assert app.http.get("/api/pictures/..%2f..%2fetc/frames/0/tiles/0/0/0").status_code == 404
+
+
+def test_the_small_pictures_of_a_list_come_in_one_answer(app: Running, astronaut: np.ndarray) -> None:
+    some = [app.read(f"{n}.png", as_png(astronaut[n : n + 90, : 80 + n]))["picture_id"] for n in (1, 2)]
+    answer = app.http.get("/api/thumbnails", params={"of": some})
+    for picture in some:
+        alone = app.http.get(f"/api/pictures/{picture}/frames/0/thumbnail").content
+        assert base64.b64decode(answer.json()["png"][picture]) == alone
+    assert "immutable" in answer.headers["cache-control"]
+    short = app.http.get("/api/thumbnails", params={"of": [some[0], "0" * 64, "../../etc/passwd"]})
+    assert set(short.json()["png"]) == {some[0]} and "cache-control" not in short.headers
+    assert app.http.get("/api/thumbnails", params={"of": ["0" * 64] * 61}).status_code == 422
 
 
 def test_kind_and_story_can_be_set_and_an_unused_source_removed(app: Running, astronaut: np.ndarray) -> None:

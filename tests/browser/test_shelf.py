@@ -49,6 +49,17 @@ def test_sources_are_searched_filtered_and_listed(page: Page, app: Running, shel
     expect(page.get_by_role("table")).to_be_visible()
 
 
+def test_the_pictures_of_a_list_are_fetched_in_one_request(page: Page, shelf: dict[str, dict]) -> None:
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url) if "thumbnail" in request.url else None)
+    page.goto("/shelf")
+    shown = page.get_by_test_id("source").locator("img")
+    expect(shown).to_have_count(2)
+    for picture in shown.all():
+        expect(picture).not_to_have_js_property("naturalWidth", 0)
+    assert [url.partition("?")[0][-11:] for url in asked] == ["/thumbnails"]
+
+
 def test_name_and_story_are_changed_on_the_card(page: Page, app: Running, shelf: dict[str, dict]) -> None:
     page.goto("/shelf?words=hedge")
     page.get_by_role("button", name="Edit the name and story of hedge by the line.png").click()

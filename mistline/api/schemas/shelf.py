@@ -22,6 +22,7 @@ __all__ = [
     "SourceAsked",
     "SourceEdit",
     "SourcePage",
+    "Thumbnails",
     "Tried",
 ]
 
@@ -146,6 +147,12 @@ class SourceEdit(BaseModel):
     name: str | None = Field(None, min_length=1, max_length=200)
     kind: str | None = None
     story: str | None = Field(None, max_length=400)
+
+
+class Thumbnails(BaseModel):
+    """Small pictures of a list."""
+
+    png: dict[str, str] = Field(description="by picture, in base64")
 
 
 class Picture(BaseModel):

@@ -1060,6 +1060,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/thumbnails": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Thumbnails
+         * @description The small pictures of a list, each of its first frame; one that has to be made first is left out.
+         */
+        get: operations["thumbnails"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials": {
         parameters: {
             query?: never;
@@ -4146,6 +4166,19 @@ export interface components {
             width: number;
         };
         /**
+         * Thumbnails
+         * @description Small pictures of a list.
+         */
+        Thumbnails: {
+            /**
+             * Png
+             * @description by picture, in base64
+             */
+            png: {
+                [key: string]: string;
+            };
+        };
+        /**
          * Timing
          * @description Where the time of a take went, in seconds; memory in bytes. The truth control has no process time.
          *
@@ -6519,6 +6552,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description What went wrong, in a sentence */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    thumbnails: {
+        parameters: {
+            query: {
+                of: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thumbnails"];
                 };
             };
             /** @description What went wrong, in a sentence */

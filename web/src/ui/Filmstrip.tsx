@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { thumbnail, type Source } from "../api/client";
 import { rateOf, timecode } from "./format";
+import { Thumbnail } from "./Thumbnail";
 
 /** A clip's picture that follows the pointer from its first frame at the left to its last at the right. */
 export function Scrubbed({
@@ -18,6 +19,7 @@ export function Scrubbed({
   const frame = strip[Math.min(place, strip.length - 1)] ?? 0;
   if (!source.picture_id) return null;
   const moving = strip.length > 1;
+  const shape = `max-h-full max-w-full object-contain ${className}`;
   return (
     <div
       className="relative flex h-full w-full items-center justify-center"
@@ -26,12 +28,11 @@ export function Scrubbed({
         setPlace(Math.max(0, Math.floor(((event.clientX - box.left) / box.width) * strip.length)));
       }}
     >
-      <img
-        src={thumbnail(source.picture_id, frame)}
-        alt=""
-        loading="lazy"
-        className={`max-h-full max-w-full object-contain ${className}`}
-      />
+      {frame === 0 ? (
+        <Thumbnail picture={source.picture_id} className={shape} />
+      ) : (
+        <img src={thumbnail(source.picture_id, frame)} alt="" className={shape} />
+      )}
       {moving && !small && (
         <span className="absolute right-1 bottom-1 rounded-sm bg-room-deep px-1 text-fine text-lamp tabular-nums">
           {timecode(frame, rateOf(source.facts?.rate))}

@@ -1,9 +1,10 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { thumbnail, type PlaybookKind } from "../../api/client";
+import type { PlaybookKind } from "../../api/client";
 import { useEarlierVerdicts, usePlaybook } from "../../api/queries";
 import { day, seconds } from "../../ui/format";
 import { Button, Empty, Page, Trouble } from "../../ui/parts";
+import { Thumbnail } from "../../ui/Thumbnail";
 
 type Verdict = NonNullable<PlaybookKind["standing"]>;
 
@@ -11,9 +12,7 @@ function Standing({ verdict }: { verdict: Verdict }) {
   return (
     <div className="grid grid-cols-[8rem_1fr_23rem] gap-5">
       <span className="flex h-24 items-center justify-center bg-surround">
-        {verdict.picture_id && (
-          <img src={thumbnail(verdict.picture_id)} alt="" className="max-h-24 max-w-32" />
-        )}
+        {verdict.picture_id && <Thumbnail picture={verdict.picture_id} className="max-h-24 max-w-32" />}
       </span>
       <div className="min-w-0">
         <p className="text-lg font-semibold">{verdict.pick_name}</p>

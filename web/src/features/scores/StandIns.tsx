@@ -1,10 +1,11 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
 import { useState } from "react";
 import { Link } from "react-router";
-import { thumbnail, type Trial, type TruthSetup } from "../../api/client";
+import type { Trial, TruthSetup } from "../../api/client";
 import { useStandIn, useStandIns, type StandIns as Found } from "../../api/standIns";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Button, FIELD, Trouble } from "../../ui/parts";
+import { Thumbnail } from "../../ui/Thumbnail";
 import { Damage } from "../trial/Damage";
 
 const AT_FIRST = 2;
@@ -31,7 +32,7 @@ function Candidates({
               onChange={() => toggle(source_id)}
             />
             <span className="flex h-12 w-18 shrink-0 items-center justify-center bg-surround">
-              {picture_id && <img src={thumbnail(picture_id)} alt="" className="max-h-12 max-w-full" />}
+              {picture_id && <Thumbnail picture={picture_id} className="max-h-12 max-w-full" />}
             </span>
             <span className="min-w-0">
               <span className="block truncate font-medium" title={name}>

@@ -1,9 +1,10 @@
 import { Link } from "react-router";
-import { thumbnail, type TrialItem } from "../../api/client";
+import type { TrialItem } from "../../api/client";
 import { useTrials } from "../../api/queries";
 import { problem } from "../../api/live";
 import { day } from "../../ui/format";
 import { Button, ButtonLink, Empty, Page, Trouble } from "../../ui/parts";
+import { Thumbnail } from "../../ui/Thumbnail";
 
 function progress(trial: TrialItem): string {
   if (trial.done === trial.takes) return "all done";
@@ -19,9 +20,7 @@ function Row({ trial }: { trial: TrialItem }) {
         className="grid grid-cols-[6rem_1fr_11rem_13rem] items-center gap-5 border-b border-line bg-sheet px-3 py-2 hover:bg-wash"
       >
         <span className="flex h-14 items-center justify-center bg-surround">
-          {trial.picture_id && (
-            <img src={thumbnail(trial.picture_id)} alt="" loading="lazy" className="max-h-14 max-w-24" />
-          )}
+          {trial.picture_id && <Thumbnail picture={trial.picture_id} className="max-h-14 max-w-24" />}
         </span>
         <span className="min-w-0">
           <span className="block truncate text-lg font-semibold" title={trial.name}>
