@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 from skimage.restoration import estimate_sigma
 
-from mistline.core.frame import Frame, luma
+from mistline.core.frame import Frame, Size, luma
 from mistline.core.measure import MEASURES, Evidence, NotMeasurable
 from mistline.core.measure.noise import noise_colour, noise_luma
 from mistline.core.measure.noise_spectrum import BANDS, Noise
+from mistline.core.resample import resize
 from tests.reference.noises import KINDS, noisy, plate, quiet
 
 LUMA_OF_WHITE = np.sqrt(np.sum(np.square([0.2126, 0.7152, 0.0722])))  # BT.709 weights, independent channels
@@ -68,6 +69,18 @@ def test_beside_scikit_image_on_white_noise() -> None:
 def test_clean_texture_is_not_noise(name: str) -> None:
     with pytest.raises(NotMeasurable, match="as texture has; noise is at most"):
         told(plate(name))
+
+
+@pytest.mark.parametrize("kernel", ["area", "lanczos3"])
+@pytest.mark.parametrize("factor", [1.1, 1.25, 1.4, 1.5, 1.7, 2, 3, 0.8, 0.5])
+@pytest.mark.parametrize("name", ["grass", "gravel", "hubble_deep_field"])
+def test_texture_that_was_shrunk_or_enlarged_is_not_noise(name: str, factor: float, kernel: str) -> None:
+    """What takes up the whole picture and looks much like grain is lopsided, which grain is not."""
+    clean = plate(name)
+    kernel = "bicubic" if factor < 1 and kernel == "area" else kernel
+    size = Size(round(clean.size.width / factor), round(clean.size.height / factor))
+    with pytest.raises(NotMeasurable, match="as texture has; noise is at most"):
+        told(clean.with_pixels(resize(clean.pixels, size, kernel)))
 
 
 @pytest.mark.parametrize("kind", ["white", "enlarged 2x", "enlarged 4x"])

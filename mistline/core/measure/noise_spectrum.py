@@ -11,7 +11,7 @@ References
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import Any
 
@@ -50,9 +50,13 @@ FEWEST = 32
 CELLS_A_LEVEL, MOST_LEVELS = 150, 10
 FEW, CALM = 16, 0.04  # of a range of brightness are enough to scale a known spectrum
 # What Gaussian noise of any spectrum passes, with its scatter at 32 cells.
-WIDEST, LINKED, ONE_WAY, LOPSIDED = 1.4, 0.27, 1.6, 0.4
+WIDEST, LINKED, ONE_WAY = 1.4, 0.27, 1.6
+# How lopsided noise may seem: in many cells, by chance more in few (over the root of their number), and where peaked.
+LOPSIDED, LOPSIDED_BY_CHANCE, LOPSIDED_PEAKS = 0.1, 0.6, 0.8
+ALIKE = 0.9  # sigma from sigma: fewer cells of the same
 ROUNDING = 0.45 / 255
 RISE_SLACK = 0.16  # of the logarithm of a bin's energy against the next finer one
+LOPSIDED_SPECKS = "lopsided specks"
 PEAKED = 3.4  # fourth moment; noise of a camera is both peaked and lopsided, in the dark
 STEADY = 0.12  # deviation of the logarithm of sigma over brightness
 EVEN = 1.25  # a range of brightness whose bins differ more, sigma from sigma, holds texture
@@ -279,8 +283,8 @@ def _read(cut: Real, level: float) -> _Reading:
     scaled = cut / np.maximum(cut.std(axis=1, keepdims=True), 1e-9)
     squared = scaled * scaled  # powers above two are slow
     lean, peaked = abs(float((squared * scaled).mean())), float((squared * squared).mean())
-    if lean > (2 * LOPSIDED if peaked > PEAKED else LOPSIDED / 2):
-        doubt = "lopsided specks"
+    if lean > (LOPSIDED_PEAKS if peaked > PEAKED else LOPSIDED + LOPSIDED_BY_CHANCE / len(cut) ** 0.5):
+        doubt = LOPSIDED_SPECKS
     inside = (which >= 2) & (which <= 5)
     mean = energy.mean(0)
     one, other = (
@@ -413,8 +417,16 @@ def _equal_neighbours(plane: Array, clipped: Array) -> float:
 
 
 def _settled(readings: list[_Reading]) -> _Reading:
-    """The reading of most cells that is noise and that fewer, calmer cells do not clearly undercut; else the last."""
+    """The reading of most cells that is noise and that fewer, calmer cells do not clearly undercut; else the last.
+
+    What is seen to be lopsided in many cells stays so where fewer of the same hide it.
+    """
     sigmas = [total(reading.density)[0] ** 0.5 for reading in readings]
+    lopsided = np.inf
+    for number, (reading, sigma) in enumerate(zip(readings, sigmas, strict=True)):
+        lopsided = min(lopsided, sigma) if reading.doubt == LOPSIDED_SPECKS else lopsided
+        if not reading.doubt and sigma > ALIKE * lopsided:
+            readings[number] = replace(reading, doubt=LOPSIDED_SPECKS)
     for number, reading in enumerate(readings[:-1]):
         if not reading.doubt and (readings[number + 1].doubt or sigmas[number + 1] > SETTLED * sigmas[number]):
             return reading
