@@ -23,7 +23,7 @@ TO_XYZ = np.array(
 )  # [3]_
 WHITE = TO_XYZ.sum(axis=1)
 TURNS = 2**18
-AT_ONCE = 2**14  # pixels: so that a strip stays in the processor's cache
+AT_ONCE = 2**16  # pixels: fewer leave the threads waiting for one another, more leave the processor's cache
 KEPT = 2**20  # pixels of a truth whose L*a*b* is kept for its other results
 
 
