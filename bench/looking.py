@@ -147,7 +147,7 @@ def rows() -> Iterator[list[str]]:
                 app.http.timeout = httpx.Timeout(300)
                 trial = _twelve(app)
                 with sync_playwright() as playwright:
-                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
                     yield _wall(browser, app.address, trial)
                     page = browser.new_page(viewport=VIEWPORT)
                     yield from _parts(app, trial)

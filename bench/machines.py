@@ -17,7 +17,7 @@ from mistline.store import cluster
 from mistline.store.storage import OWNER
 from tests.conftest import as_png
 from tests.distant import Line, Machine, objects_of, served_objects
-from tests.harness import Running, children, fresh_database, served, until
+from tests.harness import Running, children, fresh_database, served, shaped, until
 
 __all__ = ["machines"]
 
@@ -34,7 +34,7 @@ def machines(takes: int) -> dict:
     folder.chmod(0o755)
     url = cluster.start(folder / "postgres")
     try:
-        with served_objects() as store, served(fresh_database(url), folder / "main", store) as app:
+        with served_objects() as store, served(fresh_database(url, shaped(url)), folder / "main", store) as app:
             app.kill_worker()  # the main machine serves the pages; the others do the work
             database = app.environment["MISTLINE_DATABASE_URL"]
             with (

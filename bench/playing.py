@@ -72,7 +72,7 @@ def rows() -> Iterator[list[str]]:
         url = cluster.start(folder / "postgres")
         try:
             with running(url, folder) as app, sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
                 yield from _played(app, browser.new_page(viewport={"width": 1280, "height": 800}), folder)
                 browser.close()
         finally:

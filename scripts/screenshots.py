@@ -50,7 +50,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     wanted = sys.argv[3:]
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.on("console", lambda message: print("console:", message.text) if message.type == "error" else None)
         for name, path in views().items():

@@ -4,12 +4,11 @@ import contextlib
 import os
 import signal
 import socket
-import subprocess
-import sys
 import time
 import uuid
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 
 import httpx
@@ -18,8 +17,8 @@ import psycopg
 from pydantic import BaseModel
 
 from mistline.store import database, recipes
-from mistline.store.settings import ROOT
 from mistline.work.queue import apply_schema
+from tests import forking
 
 PATIENCE = float(
     os.environ.get("MISTLINE_PATIENCE", "240")
@@ -75,8 +74,8 @@ class Running:
     address: str
     environment: dict[str, str]
     media: Path
-    server: subprocess.Popen[bytes] = field(init=False)
-    worker: subprocess.Popen[bytes] = field(init=False)
+    server: psutil.Process = field(init=False)
+    worker: psutil.Process = field(init=False)
     http: httpx.Client = field(init=False)
 
     def describe(self, connector: BaseModel) -> None:
@@ -89,7 +88,7 @@ class Running:
         self.http = httpx.Client(base_url=self.address, timeout=PATIENCE)
 
     def start_worker(self) -> None:
-        self.worker = subprocess.Popen([sys.executable, "-m", "mistline.work"], env=self.environment, cwd=ROOT)
+        self.worker = forking.start("mistline.work", self.environment)
 
     def kill_worker(self) -> None:
         self.worker.send_signal(signal.SIGKILL)
@@ -97,7 +96,7 @@ class Running:
 
     def start_server(self) -> None:
         """Start the web process and wait until it answers."""
-        self.server = subprocess.Popen([sys.executable, "-m", "mistline.api"], env=self.environment, cwd=ROOT)
+        self.server = forking.start("mistline.api", self.environment)
 
         def answers() -> bool:
             with contextlib.suppress(httpx.TransportError):
@@ -161,25 +160,36 @@ class Running:
 @contextlib.contextmanager
 def running(cluster_url: str, folder: Path) -> Iterator[Running]:
     """Start Mistline on a fresh database of the cluster."""
-    with served(fresh_database(cluster_url), folder) as app:
+    with served(fresh_database(cluster_url, shaped(cluster_url)), folder) as app:
         yield app
 
 
-def fresh_database(cluster_url: str) -> str:
-    """The address of a new, empty database of the cluster."""
+def fresh_database(cluster_url: str, like: str = "template1") -> str:
+    """The address of a new database of the cluster, empty or like another."""
     name = f"t{uuid.uuid4().hex[:12]}"
     with psycopg.connect(cluster_url, autocommit=True) as connection:
-        connection.execute(f"create database {name}")  # type: ignore[call-overload]
+        connection.execute(f"create database {name} template {like}")  # type: ignore[call-overload]
     return cluster_url.rsplit("/", 1)[0] + f"/{name}"
 
 
-@contextlib.contextmanager
-def served(url: str, folder: Path, media_url: str = "") -> Iterator[Running]:
-    """Start Mistline on a database, with its notes and, if no other is named, its media store in a folder."""
+@cache
+def shaped(cluster_url: str) -> str:
+    """The name of a database with all tables and the shipped recipes, to be copied."""
+    url = fresh_database(cluster_url)
+    name = url.rsplit("/", 1)[1]
     database.migrate(url)
     apply_schema(url)
     with psycopg.connect(url, row_factory=psycopg.rows.dict_row) as connection:
         recipes.seed(connection)
+    with psycopg.connect(cluster_url, autocommit=True) as connection:
+        here = "select 1 from pg_stat_activity where datname = %s"
+        until(lambda: not connection.execute(here, [name]).fetchone(), what="the end of all connections to it")
+    return name
+
+
+@contextlib.contextmanager
+def served(url: str, folder: Path, media_url: str = "") -> Iterator[Running]:
+    """Start Mistline on a shaped database, with its notes and, if no other is named, its media store in a folder."""
     port = free_port()
     media = folder / "media"
     environment = {**os.environ, "MISTLINE_DATABASE_URL": url, "MISTLINE_MEDIA_URL": media_url or media.as_uri()}
@@ -199,6 +209,6 @@ def served(url: str, folder: Path, media_url: str = "") -> Iterator[Running]:
         for process in (app.worker, app.server):
             try:
                 process.wait(10)
-            except subprocess.TimeoutExpired:
+            except psutil.TimeoutExpired:
                 process.kill()
                 process.wait()

@@ -3,7 +3,7 @@
 import atexit
 import re
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
@@ -72,10 +72,11 @@ def migrate(url: str) -> None:
     with psycopg.connect(url, autocommit=True) as guard:
         guard.execute("select pg_advisory_lock(%s)", [MIGRATING])
         backend = yoyo.get_backend(re.sub(r"^postgres(ql)?://", "postgresql+psycopg://", url))
-        backend.break_lock()
-        with backend.lock():
-            steps = backend.to_apply(yoyo.read_migrations(str(MIGRATIONS)))
-            backend.apply_migrations(steps)
+        with closing(backend.connection):
+            backend.break_lock()
+            with backend.lock():
+                steps = backend.to_apply(yoyo.read_migrations(str(MIGRATIONS)))
+                backend.apply_migrations(steps)
 
 
 def check_shape(connection: Connection) -> None:

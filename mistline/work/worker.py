@@ -135,8 +135,8 @@ async def _work(names: Sequence[str]) -> None:
             queues=[name],
             name=f"mistline-{name}",
             concurrency=AT_ONCE.get(name, 1),
-            fetch_job_polling_interval=0.5,
-            abort_job_polling_interval=0.3,
+            fetch_job_polling_interval=3,  # beside being told at once
+            abort_job_polling_interval=3,
             shutdown_graceful_timeout=1,
             install_signal_handlers=False,
             update_heartbeat_interval=HEARTBEAT,

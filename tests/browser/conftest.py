@@ -29,7 +29,7 @@ def playwright() -> Iterator[Playwright]:
 
 @pytest.fixture(scope="session")
 def browser(playwright: Playwright) -> Iterator[Browser]:
-    started = playwright.chromium.launch(executable_path="/usr/bin/chromium")
+    started = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
     yield started
     started.close()
 

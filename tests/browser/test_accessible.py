@@ -55,7 +55,7 @@ def faults(page: Page) -> list[str]:
 def test_text_of_twice_the_size_fits_across(playwright: Playwright, app: Running, trial: dict) -> None:
     """WCAG 2.1, 1.4.4: the browser's own text size is doubled; no page scrolls sideways, and titles are seen."""
     browser = playwright.chromium.launch(
-        executable_path="/usr/bin/chromium", args=["--blink-settings=defaultFontSize=32"]
+        executable_path="/usr/bin/chromium-headless-shell", args=["--blink-settings=defaultFontSize=32"]
     )
     page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=app.address)
     wide = {}

@@ -14,7 +14,7 @@ import pytest
 from mistline.store.settings import ROOT
 from tests.conftest import as_png
 from tests.distant import Machine, objects_of, served_objects
-from tests.harness import Running, fresh_database, served, until
+from tests.harness import Running, fresh_database, served, shaped, until
 
 RECIPES = ("Bilinear", "Lanczos 3")
 
@@ -28,7 +28,9 @@ def store() -> Iterator[str]:
 
 @pytest.fixture(scope="module")
 def app(cluster_url: str, store: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
-    with served(fresh_database(cluster_url), tmp_path_factory.mktemp("main"), store) as started:
+    with served(
+        fresh_database(cluster_url, shaped(cluster_url)), tmp_path_factory.mktemp("main"), store
+    ) as started:
         yield started
 
 
