@@ -58,7 +58,10 @@ export function Beside({
                       {name}
                     </th>
                     {[one, two].map((value, at) => (
-                      <td key={at} className={`pl-4 text-right ${words ? "font-semibold" : "text-soft"}`}>
+                      <td
+                        key={at}
+                        className={`pl-4 text-right whitespace-nowrap ${words ? "font-semibold" : "text-soft"}`}
+                      >
                         {shown(value, unit)}
                       </td>
                     ))}
