@@ -101,8 +101,8 @@ it("reads timecodes, the short and the dropping ones too", () => {
 });
 
 it("says lengths and data rates", () => {
-  expect(lasting(50, 25)).toBe("2.00 s");
-  expect(lasting(25 * 125, 25)).toBe("2 min 5 s");
+  expect(lasting(50, 25)).toBe("2.00\u00a0s");
+  expect(lasting(25 * 125, 25)).toBe("2\u00a0min 5\u00a0s");
   expect(dataRate(5_143_104)).toBe("5.14 Mbit/s");
   expect(dataRate(640_000)).toBe("640 kbit/s");
 });

@@ -94,7 +94,9 @@ export function frameOf(text: string, rate: number): number | null {
 /** How long so many frames last. */
 export const lasting = (frames: number, rate: number) => {
   const value = frames / rate;
-  return value < 60 ? `${value.toFixed(2)} s` : `${Math.floor(value / 60)} min ${Math.round(value % 60)} s`;
+  return value < 60
+    ? `${value.toFixed(2)}\u00a0s`
+    : `${Math.floor(value / 60)}\u00a0min ${Math.round(value % 60)}\u00a0s`;
 };
 
 export const dataRate = (bits: number) =>

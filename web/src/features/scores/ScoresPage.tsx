@@ -140,7 +140,7 @@ export default function ScoresPage({ trial }: { trial: Trial }) {
           <ScoreTable trial={trial} />
         </div>
         {/* Beside the table where that leaves room, below it with many entries. */}
-        <div className="grid min-w-0 flex-1 basis-78 grid-cols-[repeat(auto-fit,minmax(min(100%,30rem),1fr))] gap-x-8 gap-y-6">
+        <div className="grid min-w-0 flex-1 basis-70 grid-cols-[repeat(auto-fit,minmax(min(100%,30rem),1fr))] gap-x-8 gap-y-6">
           <section className="min-w-0">
             <h2 className="mb-2 text-xl font-semibold">What each one does</h2>
             <InWords trial={trial} />
