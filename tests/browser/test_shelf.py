@@ -50,9 +50,13 @@ def test_sources_are_searched_filtered_and_listed(page: Page, app: Running, shel
 
 
 def test_the_pictures_of_a_list_are_fetched_in_one_request(page: Page, shelf: dict[str, dict]) -> None:
+    """Also where anything may have changed meanwhile, so that all else is asked for again."""
     asked: list[str] = []
     page.on("request", lambda request: asked.append(request.url) if "thumbnail" in request.url else None)
-    page.goto("/shelf")
+    all_changed = 'data: {"table": "*", "heard": -1}\n\n'
+    page.route("**/api/events", lambda way: way.fulfill(content_type="text/event-stream", body=all_changed))
+    with page.expect_request(lambda request: bool(asked) and "/api/sources" in request.url):
+        page.goto("/shelf")
     shown = page.get_by_test_id("source").locator("img")
     expect(shown).to_have_count(2)
     for picture in shown.all():

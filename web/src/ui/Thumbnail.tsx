@@ -16,7 +16,7 @@ export function Thumbnail({ picture, className = "" }: { picture: string; classN
   const small = useQuery({
     queryKey: ["thumbnail", picture],
     queryFn: () => pictures.load(picture),
-    staleTime: Infinity,
+    staleTime: "static", // the pixels of a picture never change
   });
   return small.data ? <img src={small.data} alt="" className={className} /> : null;
 }
