@@ -15,7 +15,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from bench import shown, timed
 from mistline.store import cluster
 from tests.conftest import as_png
-from tests.harness import Running, running, until
+from tests.harness import CHROMIUM, Running, running, until
 
 VIEWPORT = {"width": 1280, "height": 800}
 SIZE, UHD = (1920, 1080), (3840, 2160)
@@ -147,7 +147,7 @@ def rows() -> Iterator[list[str]]:
                 app.http.timeout = httpx.Timeout(300)
                 trial = _twelve(app)
                 with sync_playwright() as playwright:
-                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
+                    browser = playwright.chromium.launch(executable_path=CHROMIUM)
                     yield _wall(browser, app.address, trial)
                     page = browser.new_page(viewport=VIEWPORT)
                     yield from _parts(app, trial)

@@ -12,7 +12,7 @@ from playwright.sync_api import Page, sync_playwright
 from bench.clips import HD, waves
 from mistline.store import cluster
 from tests.core.media.clips import write_clip
-from tests.harness import Running, running, until
+from tests.harness import CHROMIUM, Running, running, until
 
 LOOP, PANES = 48, 4
 STEPS = """async () => {
@@ -72,7 +72,7 @@ def rows() -> Iterator[list[str]]:
         url = cluster.start(folder / "postgres")
         try:
             with running(url, folder) as app, sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
+                browser = playwright.chromium.launch(executable_path=CHROMIUM)
                 yield from _played(app, browser.new_page(viewport={"width": 1280, "height": 800}), folder)
                 browser.close()
         finally:

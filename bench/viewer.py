@@ -11,7 +11,7 @@ from playwright.sync_api import Page, sync_playwright
 from bench import shown
 from mistline.store import cluster
 from mistline.store.settings import ROOT
-from tests.harness import Running, running, until
+from tests.harness import CHROMIUM, Running, running, until
 
 FLIP = """async () => {
     const canvas = document.querySelector('canvas');
@@ -148,7 +148,7 @@ def rows() -> Iterator[list[str]]:
         url = cluster.start(Path(name) / "postgres")
         try:
             with running(url, Path(name)) as app, sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
+                browser = playwright.chromium.launch(executable_path=CHROMIUM)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 key = app.start_trial(app.read("poster.png", poster)["id"], "Bicubic", "Lanczos 3")
                 app.finished(key, 300)

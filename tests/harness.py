@@ -20,6 +20,7 @@ from mistline.store import database, recipes
 from mistline.work.queue import apply_schema
 from tests import forking
 
+CHROMIUM = "/usr/bin/chromium-headless-shell"  # of the Debian package of that name, see scripts/setup
 PATIENCE = float(
     os.environ.get("MISTLINE_PATIENCE", "240")
 )  # seconds until a test gives up, however slow the machine

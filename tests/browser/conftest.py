@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
-from tests.harness import PATIENCE, Running
+from tests.harness import CHROMIUM, PATIENCE, Running
 
 expect.set_options(timeout=1000 * PATIENCE)
 
@@ -29,7 +29,7 @@ def playwright() -> Iterator[Playwright]:
 
 @pytest.fixture(scope="session")
 def browser(playwright: Playwright) -> Iterator[Browser]:
-    started = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
+    started = playwright.chromium.launch(executable_path=CHROMIUM)
     yield started
     started.close()
 

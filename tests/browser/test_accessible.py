@@ -9,7 +9,7 @@ from playwright.sync_api import Page, Playwright, expect
 
 from mistline.store.settings import ROOT
 from tests.conftest import as_png
-from tests.harness import PATIENCE, Running
+from tests.harness import CHROMIUM, PATIENCE, Running
 
 AXE = Path(ROOT, "web/node_modules/axe-core/axe.min.js")
 RUN = """async () => (await axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] })).violations
@@ -54,9 +54,7 @@ def faults(page: Page) -> list[str]:
 
 def test_text_of_twice_the_size_fits_across(playwright: Playwright, app: Running, trial: dict) -> None:
     """WCAG 2.1, 1.4.4: the browser's own text size is doubled; no page scrolls sideways, and titles are seen."""
-    browser = playwright.chromium.launch(
-        executable_path="/usr/bin/chromium-headless-shell", args=["--blink-settings=defaultFontSize=32"]
-    )
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--blink-settings=defaultFontSize=32"])
     page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=app.address)
     wide = {}
     for path in [*PAGES, *(f"/trials/{{id}}/{step}" for step in [*STEPS, "look"])]:

@@ -2,12 +2,12 @@
 
 from playwright.sync_api import Playwright, expect
 
-from tests.harness import KEY, PATIENCE, Running
+from tests.harness import CHROMIUM, KEY, PATIENCE, Running
 
 
 def test_the_key_is_asked_for_once(locked: Running, playwright: Playwright) -> None:
     rules = "--host-resolver-rules=MAP mistline.example 127.0.0.1"
-    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=[rules])
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=[rules])
     port = locked.address.rpartition(":")[2]
     context = browser.new_context(
         base_url=f"http://mistline.example:{port}", extra_http_headers={"X-Forwarded-For": "203.0.113.20"}

@@ -53,10 +53,10 @@ FEW, CALM = 16, 0.04  # of a range of brightness are enough to scale a known spe
 WIDEST, LINKED, ONE_WAY = 1.4, 0.27, 1.6
 # How lopsided noise may seem: in many cells, by chance more in few (over the root of their number), and where peaked.
 LOPSIDED, LOPSIDED_BY_CHANCE, LOPSIDED_PEAKS = 0.1, 0.6, 0.8
-ALIKE = 0.9  # sigma from sigma: fewer cells of the same
+ALIKE = 0.9  # fewer cells whose sigma is more than that share are of the same kind
+LOPSIDED_SPECKS = "lopsided specks"
 ROUNDING = 0.45 / 255
 RISE_SLACK = 0.16  # of the logarithm of a bin's energy against the next finer one
-LOPSIDED_SPECKS = "lopsided specks"
 PEAKED = 3.4  # fourth moment; noise of a camera is both peaked and lopsided, in the dark
 STEADY = 0.12  # deviation of the logarithm of sigma over brightness
 EVEN = 1.25  # a range of brightness whose bins differ more, sigma from sigma, holds texture
