@@ -1,7 +1,12 @@
-"""The job queue: procrastinate on the application's own database."""
+"""The job queue: procrastinate on the application's own database.
+
+Jobs are always put in by a thread, over connections of their own; only a worker's lanes take them out by an event loop.
+One that puts jobs in through the loop's connections from another thread's loop may stop both for ever.
+"""
 
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import procrastinate
 import psycopg
@@ -10,8 +15,7 @@ from mistline.store.database import LINE
 from mistline.store.settings import settings
 from mistline.work import tasks
 
-__all__ = ["apply_schema", "queue"]
-
+__all__ = ["apply_schema", "queue", "taken_from"]
 
 UPGRADING = 0x71756575  # of the advisory lock
 MOST = len(tasks.LANES) + 4  # connections: each lane of a worker listens on one of its own
@@ -19,17 +23,23 @@ MOST = len(tasks.LANES) + 4  # connections: each lane of a worker listens on one
 
 @lru_cache
 def queue() -> procrastinate.App:
-    """Return the queue of this process, with all tasks."""
+    """Return the queue of this process, with all tasks, for putting jobs in."""
     from mistline.work import errands, storage  # which use the use cases, and these the queue
 
-    connector = procrastinate.PsycopgConnector(
-        conninfo=settings().database_url, min_size=1, max_size=MOST, kwargs=LINE
-    )
-    app = procrastinate.App(connector=connector)
+    app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(**_line()))
     app.add_tasks_from(tasks.jobs, namespace="mistline")
     app.add_tasks_from(errands.jobs, namespace="mistline.errands")
     app.add_tasks_from(storage.jobs, namespace="mistline.storage")
     return app
+
+
+def taken_from() -> procrastinate.App:
+    """Return the same queue for a worker's lanes; what its tasks put in goes by `queue`."""
+    return queue().with_connector(procrastinate.PsycopgConnector(**_line()))
+
+
+def _line() -> dict[str, Any]:
+    return {"conninfo": settings().database_url, "min_size": 1, "max_size": MOST, "kwargs": LINE}
 
 
 def apply_schema(url: str) -> None:

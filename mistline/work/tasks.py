@@ -14,6 +14,7 @@ from typing import Any
 
 import psycopg
 from procrastinate import Blueprint, JobContext
+from procrastinate.exceptions import ConnectorException
 
 from mistline.core.fingerprint import of_method
 from mistline.core.frame import Size
@@ -59,7 +60,7 @@ async def with_outcome(step: Awaitable[None], fail: Callable[[str], Awaitable[No
             raise
         reason = error.strerror or str(error)
         await fail(f"The media store could not be used ({reason}); free space or check it, then retry.")
-    except (psycopg.OperationalError, psycopg.InterfaceError):
+    except (psycopg.OperationalError, psycopg.InterfaceError, ConnectorException):
         raise
     except psycopg.Error as error:
         log.exception("the database refused a result")
@@ -88,7 +89,7 @@ async def _read(row: Row) -> None:
         ) from None
     await stored(sources.finish, str(row["id"]), found.facts, asdict(found.traits), picture)
     if found.picture.frames > 1:
-        await survey_source.configure(priority=BEHIND).defer_async(source_id=str(row["id"]))
+        await asyncio.to_thread(survey_source.configure(priority=BEHIND).defer, source_id=str(row["id"]))
 
 
 @jobs.task(name="survey_source", queue=READING)

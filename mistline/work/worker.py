@@ -11,6 +11,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 import psycopg
 from procrastinate.exceptions import ConnectorException
+from procrastinate.manager import JobManager
 
 from mistline.core.timing.machine import this_machine
 from mistline.errors import SetupError
@@ -21,7 +22,7 @@ from mistline.store.logs import start_logs
 from mistline.store.settings import settings
 from mistline.work import errands
 from mistline.work.confine import not_possible
-from mistline.work.queue import queue
+from mistline.work.queue import queue, taken_from
 from mistline.work.sandbox import at_work, noted, warm_up
 from mistline.work.storage import collect
 from mistline.work.tasks import ERRANDS, LANES
@@ -39,14 +40,14 @@ COLLECT_EVERY = 3600.0
 AT_ONCE = {ERRANDS: 4}  # these only wait for others
 
 
-async def _recover() -> None:
+async def _recover(jobs: JobManager) -> None:
     """Retry the jobs of workers whose heart stopped, and give jobs to what has none; one worker at a time does."""
     while True:
         try:
             await asyncio.to_thread(media().sweep)
             async with _in_turn() as mine:
                 if mine:
-                    await _recover_once()
+                    await _recover_once(jobs)
         except (psycopg.Error, ConnectorException) as error:
             log.warning("The database does not answer (%s); it is asked again.", str(error).splitlines()[0])
         except Exception:
@@ -54,8 +55,7 @@ async def _recover() -> None:
         await asyncio.sleep(2)
 
 
-async def _recover_once() -> None:
-    jobs = queue().job_manager
+async def _recover_once(jobs: JobManager) -> None:
     for job in await jobs.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER):
         log.warning("Job %s was left by a dead worker; it runs again.", job.id)
         await jobs.retry_job(job)
@@ -129,7 +129,7 @@ async def _work(names: Sequence[str]) -> None:
     for what in not_possible():
         log.warning("Children that read foreign files cannot be held to %s on this system.", what)
     warm_up()
-    app = queue()
+    app = taken_from()
     lanes = [
         app.run_worker_async(
             queues=[name],
@@ -146,7 +146,9 @@ async def _work(names: Sequence[str]) -> None:
         for name in names
     ]
     async with app.open_async():
-        jobs = [asyncio.create_task(lane) for lane in (*lanes, _recover(), _tidy(), _watch_store())] + [beating]
+        jobs = [
+            asyncio.create_task(lane) for lane in (*lanes, _recover(app.job_manager), _tidy(), _watch_store())
+        ] + [beating]
         loop = asyncio.get_running_loop()
         for name in (signal.SIGINT, signal.SIGTERM):
             loop.add_signal_handler(name, lambda: [job.cancel() for job in jobs])

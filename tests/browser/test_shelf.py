@@ -118,6 +118,7 @@ def test_stepping_through_kinds_by_keys_chooses_once(page: Page, app: Running, s
     kind = page.get_by_test_id("source").get_by_label("Kind")
     asked: list[str] = []
     page.on("request", lambda request: asked.append(request.method) if request.method == "PATCH" else None)
+    expect(kind.locator("option")).not_to_have_count(1)  # the kinds are there
     kind.focus()
     for _ in range(3):
         kind.press("ArrowDown")
