@@ -218,6 +218,7 @@ def test_the_main_job_is_done_by_keys_alone(page: Page, app: Running, astronaut:
     page.keyboard.press("Space")
     tab_to(page, "Reasons")
     page.keyboard.type("Closest to the truth at the eye.")
+    expect(page.get_by_label("Kind").locator("option")).not_to_have_count(1)  # the kinds are there
     tab_to(page, "^Kind")
     page.keyboard.type("Faces")
     tab_to(page, "^Write")
