@@ -54,6 +54,36 @@ def test_damage_is_no_displacement(damage: str, truth: np.ndarray) -> None:
     assert found.mean < 0.05 and not (found.sure and found.mean > 0.03)
 
 
+@pytest.mark.parametrize("factor", [1, 2, 4])
+@pytest.mark.parametrize("light", ["linear", "encoded"])
+@pytest.mark.parametrize("sigma", [1.0, 2.5, 4.0])
+def test_a_blur_in_either_light_is_no_displacement(
+    sigma: float, light: str, factor: int, truth: np.ndarray
+) -> None:
+    """A symmetric kernel moves nothing, but in linear light it carries edges to their dark side (common practice).
+
+    The light by the formula of IEC 61966-2-1, as scikit-image has it.
+    """
+    from scipy.ndimage import gaussian_filter
+
+    def to_linear(values: np.ndarray) -> np.ndarray:
+        return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
+
+    def to_encoded(values: np.ndarray) -> np.ndarray:
+        return np.where(values <= 0.0031308, values * 12.92, 1.055 * values ** (1 / 2.4) - 0.055)
+
+    soft = gaussian_filter(to_linear(truth) if light == "linear" else truth, sigma)
+    soft = (to_encoded(soft) if light == "linear" else soft).astype(np.float32)
+    result = resize(small(soft, factor), Size(*truth.shape[::-1]), "bicubic")[..., 0]
+    noisy = result + np.random.default_rng(2).normal(0, 4 / 255, truth.shape).astype(np.float32)
+    moved = np.roll(noisy, (0, 2), axis=(0, 1))
+    for told in (result, noisy):
+        assert sentence(truth, told, factor) == ""
+        assert not placement(truth, told, factor).sure
+    assert placement(truth, moved, factor).right == pytest.approx(2, abs=0.1)
+    assert "px off the truth" in sentence(truth, moved, factor)
+
+
 def sentence(truth: np.ndarray, result: np.ndarray, factor: int) -> str:
     """What is said of a result of a test with this factor."""
     pair = (Frame(plane[..., None], 8) for plane in (result, truth))
