@@ -121,7 +121,8 @@ class Connector(_Part):
         if frames > self.max_frames:
             raise OutOfLimits(f"{self.name} takes up to {self.max_frames} frames and this trial has {frames}.")
         if abs(factor - self.factor) > 1e-6:
-            raise OutOfLimits(f"{self.name} enlarges {self.factor:g} times and this trial {factor:g} times.")
+            wanted = "keeps the size" if factor == 1 else f"{factor:g} times"
+            raise OutOfLimits(f"{self.name} enlarges {self.factor:g} times and this trial {wanted}.")
         if megapixels > self.max_megapixels:
             raise OutOfLimits(
                 f"{self.name} takes up to {self.max_megapixels:g} megapixels and the input has {megapixels:.1f}."

@@ -140,6 +140,8 @@ def test_limits_are_said_before_anything_is_sent() -> None:
     linnet = Connector.model_validate(describe("http://127.0.0.1:1"))
     with pytest.raises(OutOfLimits, match="enlarges 2 times and this trial 4"):
         linnet.check(1, 4)
+    with pytest.raises(OutOfLimits, match="enlarges 2 times and this trial keeps the size"):
+        linnet.check(1, 1)
     with pytest.raises(OutOfLimits, match="up to 4 megapixels"):
         linnet.check(4.1, 2)
     assert linnet.fee.of(8) == pytest.approx(0.16)
