@@ -16,7 +16,7 @@ from scipy.ndimage import median_filter
 
 from mistline.core.frame import Array
 from mistline.core.measure.areas import blocks
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows, depth
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, depth, plane_of
 
 __all__ = ["MEASURES", "Grid", "block_grid", "effective_bits"]
 
@@ -179,7 +179,7 @@ def _blocks(evidence: Evidence) -> Measured:
 
 
 def _bits(evidence: Evidence) -> Measured:
-    middle = np.concatenate(by_rows((evidence.result,), lambda pixels: pixels[..., pixels.shape[2] // 2], 256))
+    middle = plane_of(evidence.result, lambda pixels: pixels[..., pixels.shape[2] // 2], 256)
     return effective_bits(middle, depth(evidence.result))
 
 

@@ -263,7 +263,20 @@ def depth(picture: Picture) -> int:
 
 def luma_of(picture: Picture) -> Array:
     """Luma of a picture, (H, W) float32."""
-    return luma(picture.pixels) if isinstance(picture, Frame) else np.concatenate(by_rows((picture,), luma, STRIP))
+    return luma(picture.pixels) if isinstance(picture, Frame) else plane_of(picture, luma, STRIP)
+
+
+def plane_of(picture: Picture, step: Callable[[Array], Array], rows: int) -> Array:
+    """A plane (H, W) float32 that a step makes of so many rows of a picture at a time."""
+    height, width, _ = shape(picture)
+    plane = np.empty((height, width), np.float32)
+
+    def strip(start: int) -> None:
+        part = slice(start, start + rows)
+        plane[part] = step(rows_of(picture, part))
+
+    on_threads(strip, range(0, height, rows), height * width)
+    return plane
 
 
 def _part(picture: Given, region: Region) -> Given:

@@ -9,6 +9,7 @@ References
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import chain, pairwise
 
 import cv2
 import numpy as np
@@ -26,6 +27,7 @@ from mistline.core.measure.measure import (
     Picture,
     by_rows,
     luma_of,
+    plane_of,
     shape,
 )
 from mistline.core.measure.noise_spectrum import (
@@ -74,7 +76,7 @@ class _Planes:
 
     def colour(self, index: int) -> Array:
         """Cb (1) or Cr (2)."""
-        return np.concatenate(by_rows((self.picture,), lambda pixels: to_ycbcr(pixels)[..., index], ROWS))
+        return plane_of(self.picture, lambda pixels: to_ycbcr(pixels)[..., index], ROWS)
 
 
 def _planes(picture: Picture, brightness: Array) -> _Planes:
@@ -145,9 +147,9 @@ def _unexplained(truth: Array, result: Array, rows: Places, columns: Places) -> 
     its own; what is left over is noise [1]_. So a lost or sharpened texture is no noise. The share kept is the energy
     of the fit over that of the truth.
     """
-    softer = [cv2.GaussianBlur(truth, (0, 0), spread) for spread in SPREADS]
-    parts = [fine - coarse for fine, coarse in zip([truth, *softer[:-1]], softer, strict=True)] + [softer[-1]]
-    bands = np.stack([cut_cells(part, rows, columns) for part in parts])
+    softer = chain((truth,), (cv2.GaussianBlur(truth, (0, 0), spread) for spread in SPREADS))
+    cells = [cut_cells(plane, rows, columns) for plane in softer]  # one plane at a time: large ones take memory
+    bands = np.stack([*(fine - coarse for fine, coarse in pairwise(cells)), cells[-1]])
     wanted = cut_cells(result, rows, columns)
     sides = bands.reshape(len(bands), -1)
     gains = np.linalg.lstsq(sides @ sides.T, sides @ wanted.ravel(), rcond=1e-9)[0]

@@ -10,6 +10,7 @@ References
 .. [4] F. Mosteller, J. W. Tukey, "Data analysis and regression", Addison-Wesley, 1977: the biweight.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -20,11 +21,12 @@ from skimage import registration
 
 from mistline.core.frame import Array, decode_srgb, encode_srgb
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
+from mistline.core.threads import on_threads
 
 __all__ = ["MEASURES", "Field", "Placement", "common_move", "local_field", "misplaced", "placement"]
 
 SMALLEST = 32
-GUESS_SIDE = 1024
+GUESS_SIDE, ROWS = 1024, 256
 GRID = 8  # cells each way that the jackknife leaves out in turn
 ROUNDS = 10  # at most
 SETTLED, SETTLED_SOFT = 0.002, 0.02  # pixels; share of the squared blur
@@ -160,10 +162,25 @@ def _as_soft(truth: Array, moved: Array, squared: float, soft: float) -> Array:
     """
     if squared < LEAST_SOFTER**2:
         return _blurred(truth, soft)
-    linear = encode_srgb(_blurred(decode_srgb(truth), squared**0.5))
     few = np.s_[::SPARSE, ::SPARSE]
-    both = [_blurred(linear, soft), _blurred(truth, float(np.hypot(soft, squared**0.5)))]
-    return max(both, key=lambda one: float(np.corrcoef(one[few].ravel(), moved[few].ravel())[0, 1]))
+
+    def alike(one: Array) -> float:
+        return float(np.corrcoef(one[few].ravel(), moved[few].ravel())[0, 1])
+
+    linear = _each(encode_srgb, _blurred(_each(decode_srgb, truth), squared**0.5))
+    return max(_blurred(linear, soft), _blurred(truth, float(np.hypot(soft, squared**0.5))), key=alike)
+
+
+def _each(step: Callable[[Array], Array], values: Array) -> Array:
+    """A step of each value, some rows at a time, so that it takes little memory."""
+    out = np.empty_like(values)
+
+    def strip(start: int) -> None:
+        rows = slice(start, start + ROWS)
+        out[rows] = step(values[rows])
+
+    on_threads(strip, range(0, len(values), ROWS), values.size)
+    return out
 
 
 def _blurred(values: Array, sigma: float) -> Array:
