@@ -29,7 +29,10 @@ function evidence(trial: Trial, entry: Entry, remarks: Remark[]): string {
     cost && `${money(cost.job)} ${trial.cost.currency} for the job`,
   ];
   return [
-    parts.filter(Boolean).join(", "),
+    parts
+      .filter(Boolean)
+      .join(", ")
+      .replaceAll(/(\d) (?=[^\d\s])/g, "$1\u00a0"), // a figure and its unit stay on one line
     seen.length > 0 && `${seen.length} remark${seen.length > 1 ? "s" : ""}`,
     severe.length > 0 && `ruled out by ${severe.join(", ")}`,
     entry.standing && `${entry.standing}${entry.standing_reason ? `: ${entry.standing_reason}` : ""}`,
