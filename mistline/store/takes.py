@@ -14,11 +14,13 @@ SQL = queries("takes")
 
 
 def add(connection: Connection, take: Row, shards: list[tuple[int, int]]) -> bool:
-    """Add a take with its shards (first frame, frames) unless it exists; True if it is new."""
+    """Add a take with its shards (first frame, frames) unless it exists, and hold it; True if it is new."""
     values = {**take, "setup": database.json(take["setup"])}
     for field in ("recipe", "delivered"):
         values[field] = database.json(take[field]) if take[field] else None
-    new = connection.execute(SQL["add"], values).rowcount == 1
+    new = False
+    while not new and not connection.execute(SQL["hold"], values).rowcount:
+        new = connection.execute(SQL["add"], values).rowcount == 1
     for first, frames in shards if new else ():
         connection.execute(SQL["add_shard"], {"key": take["key"], "first": first, "frames": frames})
     return new

@@ -2,13 +2,17 @@
 
 import os
 import time
+from datetime import timedelta
 from pathlib import Path
 
 import numpy as np
 import psycopg
 import pytest
+from psycopg.rows import dict_row
 
-from mistline.store.storage import OWNER
+from mistline.errors import NotFound
+from mistline.store import takes
+from mistline.store.storage import OWNER, drop_unneeded_rows
 from tests.conftest import as_png
 from tests.harness import Running, until
 
@@ -90,6 +94,24 @@ def test_a_result_that_another_trial_races_is_not_dropped(app: Running, trial: d
     assert app.http.get("/api/storage").json()["retired"]["number"] == 1
 
 
+def test_a_take_that_a_trial_is_about_to_show_is_not_dropped(app: Running, astronaut: np.ndarray) -> None:
+    source = app.read("held.png", as_png(astronaut[300:400, :120]))
+    key = app.finished(app.start_trial(source["id"], "Bilinear", factor=2))["entries"][0]["take_key"]
+    url = app.environment["MISTLINE_DATABASE_URL"]
+    with (
+        psycopg.connect(url, row_factory=dict_row) as starting,
+        psycopg.connect(url, row_factory=dict_row, autocommit=True) as collecting,
+    ):
+        collecting.execute("delete from entries where take_key = %s", [key])
+        assert not takes.add(starting, takes.get(starting, key), [])
+        drop_unneeded_rows(collecting, timedelta(0))
+        assert takes.get(collecting, key)["key"] == key
+        starting.rollback()
+        drop_unneeded_rows(collecting, timedelta(0))
+        with pytest.raises(NotFound):
+            takes.get(collecting, key)
+
+
 def test_views_are_cut_again(app: Running, trial: dict) -> None:
     tile = f"/api/pictures/{picture(trial, 'A')}/frames/0/tiles/0/0/0"
     before = app.http.get(tile).content
@@ -141,7 +163,7 @@ def test_nothing_is_left_when_everything_is_removed(app: Running, trial: dict) -
     for source in app.http.get("/api/sources").json()["items"]:
         assert app.http.delete(f"/api/sources/{source['id']}").status_code == 204
     removed = app.http.get("/api/storage").json()["removed"]
-    assert removed["trials"] >= 2 and removed["sources"] == 2
+    assert removed["trials"] >= 2 and removed["sources"] == 3
     clear(app, "bin")
 
     def empty() -> bool:

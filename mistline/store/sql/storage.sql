@@ -38,10 +38,12 @@ select not exists (select from takes where state in ('waiting', 'running'))
     and not exists (select from procrastinate_jobs where status = 'doing' and task_name <> 'mistline.storage:clear_storage') as idle
 
 -- name: drop_takes
--- Takes that no trial shows any more.
-delete from takes k
-where k.state not in ('waiting', 'running') and k.created_at < now() - %(grace)s::interval
-    and not exists (select from entries e where e.take_key = k.key)
+-- Takes that no trial shows any more, but for those that one is just about to.
+delete from takes where key in (
+    select k.key from takes k
+    where k.state not in ('waiting', 'running') and k.created_at < now() - %(grace)s::interval
+        and not exists (select from entries e where e.take_key = k.key)
+    for update skip locked)
 
 -- name: drop_plates
 delete from plates p

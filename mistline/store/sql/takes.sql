@@ -3,6 +3,10 @@ insert into takes (key, source_id, setup, plate_key, recipe, delivered, repeats,
 values (%(key)s, %(source_id)s, %(setup)s, %(plate_key)s, %(recipe)s, %(delivered)s, %(repeats)s, %(first)s, %(frames)s)
 on conflict (key) do nothing
 
+-- name: hold
+-- It cannot be removed until the transaction ends.
+select from takes where key = %(key)s for key share
+
 -- name: add_shard
 insert into take_shards (take_key, first, frames) values (%(key)s, %(first)s, %(frames)s)
 
