@@ -29,6 +29,16 @@ def test_squares_grow_as_quality_falls(photograph: Frame) -> None:
     assert all(np.diff(found) > 0) and found[0] < 15 < found[-1]
 
 
+@pytest.mark.parametrize("name", ["astronaut", "camera", "coffee", "chelsea", "clock", "moon"])
+def test_a_grid_is_never_told_as_a_wider_one(name: str) -> None:
+    """JPEG works on 8 x 8 blocks (ITU-T T.81), whatever 16 or 24 pixels a picture repeats itself at."""
+    codes = getattr(data, name)()
+    frame = to_frame(codes if codes.ndim == 3 else codes[..., None])
+    found = [blockiness(squares(frame, quality)) for quality in (70, 50, 30, 15)]
+    assert all(grid is not None and grid.pitch == pytest.approx(8, rel=0.005) for _, grid in found)
+    assert all(np.diff([value for value, _ in found]) > 0)
+
+
 @pytest.mark.parametrize("name", ["astronaut", "camera", "coffee", "chelsea", "brick", "grass", "gravel"])
 @pytest.mark.parametrize("factor", [1, 1.5, 2])
 def test_a_clean_picture_has_no_grid_however_enlarged(name: str, factor: float) -> None:

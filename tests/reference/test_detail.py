@@ -13,11 +13,11 @@ from mistline.core.resample import resize
 SIDE = 512
 
 
-def _band_noise(low: float, high: float, sigma: float, seed: int) -> np.ndarray:
+def _band_noise(low: float, high: float, sigma: float, seed: int, side: int = SIDE) -> np.ndarray:
     """Noise whose whole power lies between two frequencies in cycles per pixel, of a known deviation."""
     rng = np.random.default_rng(seed)
-    frequency = np.hypot(*np.meshgrid(np.fft.fftfreq(SIDE), np.fft.fftfreq(SIDE), indexing="ij"))
-    spectrum = np.fft.fft2(rng.normal(size=(SIDE, SIDE))) * ((frequency >= low) & (frequency < high))
+    frequency = np.hypot(*np.meshgrid(np.fft.fftfreq(side), np.fft.fftfreq(side), indexing="ij"))
+    spectrum = np.fft.fft2(rng.normal(size=(side, side))) * ((frequency >= low) & (frequency < high))
     noise = np.fft.ifft2(spectrum).real
     return (noise / noise.std() * sigma).astype(np.float32)
 
@@ -123,6 +123,20 @@ def test_band_limited_noise_of_known_power_is_that_much_blotch(sigma: float) -> 
 def test_grain_and_shading_are_no_blotches(band: tuple[float, float]) -> None:
     flat = np.full((SIDE, SIDE), 0.5, np.float32)
     assert blotch(flat, flat + _band_noise(*band, 4 / 255, 6)) < 0.6
+
+
+@pytest.mark.parametrize("kernel", ["bicubic", "lanczos3"])
+@pytest.mark.parametrize("factor", [1, 2, 2.5, 3, 4])
+@pytest.mark.parametrize("sigma", [2.0, 8.0, 20.0])
+def test_white_noise_is_no_blotch_and_hides_none(sigma: float, factor: float, kernel: str) -> None:
+    """White noise has the same power everywhere, and an enlargement ends it at half the input's rate (Parseval)."""
+    side = 960
+    flat, rng = np.full((side, side), 0.5, np.float32), np.random.default_rng(9)
+    noise = rng.normal(0, sigma / 255, (int(side / factor), int(side / factor), 1)).astype(np.float32)
+    noisy = flat + resize(noise, Size(side, side), kernel)[..., 0]
+    assert blotch(flat, noisy, factor) < 0.5
+    patches = _band_noise(1 / 40, min(1 / 10, 1 / (5 * factor)), 0.5 * sigma / 255, 5, side)
+    assert blotch(flat, noisy + patches, factor) == pytest.approx(0.5 * sigma, rel=0.25)
 
 
 @pytest.mark.parametrize("damage", ["blur 1", "blur 3", "contrast 1.05", "contrast 0.8"])

@@ -7,8 +7,11 @@ References
 .. [2] J. S. Bendat, A. G. Piersol, "Random data": the part of one signal that another does not explain.
 """
 
+from functools import lru_cache
+
 import cv2
 import numpy as np
+import numpy.typing as npt
 
 from mistline.core.frame import Array, Size
 from mistline.core.measure.areas import blocks, flat_blocks, without_texture
@@ -20,6 +23,10 @@ __all__ = ["MEASURES", "blotch"]
 LEAST_SHRINK = 4
 TAPS = 65
 SLOWEST = 1 / 64
+ABOVE = (0.25, 0.33)  # cycles per pixel at half the shrinking: directly above the patches
+TRIED = 256  # shrunk pixels a side of white noise
+FALLEN = 1.3  # by what the energy of grain falls up to there in usual enlargements: Lanczos 1.0, Catmull-Rom 1.25
+SURE, DOUBT = 3.0, 4.7  # standard errors; sum of the relative variances, in parts of a pixel
 BLOCK = 8
 SPREADS = (1.0, 2.0, 4.0)
 # Of white noise the energy of 64 pixels that a fifth of the blocks stay below, over the mean energy.
@@ -31,6 +38,45 @@ def _shrink(factor: float) -> int:
     return max(LEAST_SHRINK, round(2 * factor))
 
 
+def _shrunk(values: Array, shrink: int, times: int = 1) -> Array:
+    """(H, W) brought to `times` pixels for each `shrink` by Lanczos 3."""
+    height, width = (length // shrink for length in values.shape)
+    whole = values[: height * shrink, : width * shrink, None]
+    return np.ascontiguousarray(resize(whole, Size(width * times, height * times), "lanczos3")[..., 0])
+
+
+def _band(values: Array, slowest: float, fastest: float | None = None) -> Array:
+    """What is faster than so many cycles per pixel, and not faster than others, by windowed sincs [1]_."""
+
+    def slower(than: float) -> Array:
+        kernel = (np.sinc(2 * than * (np.arange(TAPS) - TAPS // 2)) * np.hamming(TAPS)).astype(np.float32)
+        kernel /= kernel.sum()
+        return cv2.sepFilter2D(values, cv2.CV_32F, kernel, kernel, borderType=cv2.BORDER_REFLECT)
+
+    return (values if fastest is None else slower(fastest)) - slower(slowest)
+
+
+def _unexplained(
+    reference: Array, result: Array, flat: npt.NDArray[np.bool_], side: int, band: tuple[float, float | None]
+) -> float:
+    """Mean square in a band of what is new in flat blocks, and does not grow with the reference's own texture [2]_."""
+    wanted = blocks(_band(result, *band), side)[flat].astype(np.float64)
+    sides = [reference, *(cv2.GaussianBlur(reference, (0, 0), spread) for spread in SPREADS)]
+    parts = np.stack([blocks(_band(one, *band), side)[flat] for one in sides]).astype(np.float64)
+    rows = parts.reshape(len(parts), -1)
+    gains = np.linalg.lstsq(rows @ rows.T, rows @ wanted.ravel(), rcond=1e-9)[0]
+    left = np.square(wanted - np.tensordot(gains, parts, 1)).mean(1)
+    return float(without_texture(left[:, None], np.square(parts[0]).mean(1))[0])
+
+
+@lru_cache
+def _of_white(shrink: int) -> float:
+    """Energy of white noise in the band of the patches over that directly above it, by these very filters."""
+    noise = np.random.default_rng(1).normal(0, 1, (shrink * TRIED, shrink * TRIED)).astype(np.float32)
+    slow, above = _band(_shrunk(noise, shrink), SLOWEST * shrink), _band(_shrunk(noise, shrink, 2), *ABOVE)
+    return float(np.square(slow).mean() / np.square(above).mean())
+
+
 def blotch(reference: Array, result: Array, factor: float = 1) -> float:
     """RMS, in 8-bit code values, of what a result adds between 1/64 and 1/8 cycles per pixel in flat areas.
 
@@ -38,36 +84,25 @@ def blotch(reference: Array, result: Array, factor: float = 1) -> float:
     slower than 1/64 is taken off by a windowed sinc of 65 taps [1]_. In the flattest quarter of the reference,
     in blocks of 8 x 8 shrunk pixels, the band of the result is fitted by that of the reference and three blurs
     of it, so that neither a blur nor another contrast counts; what is left over is a blotch [2]_. What grows
-    with the reference's own texture does not count either. After an enlargement of more than 2 times the band
-    ends at 1 / (4 factor) already, so that detail that the input could not hold does not count. Valid range: 0.1
-    to 127 code values, factors up to 16; 128 pixels a side or more. Edges mirrored.
+    with the reference's own texture does not count either, nor does what grain has there: as much as white noise
+    that has the energy found directly above, a third more where the picture was enlarged, and three standard errors of
+    that. After an enlargement of more than 2 times the band ends at 1 / (4 factor) already, so that detail that the
+    input could not hold does not count. Valid range: 0.1 to 127 code values, from half of the noise on (fainter
+    patches hide in it); factors up to 16; 128 pixels a side or more. Edges mirrored.
     """
-    height, width = reference.shape
     shrink = _shrink(factor)
-    if min(height, width) < 4 * shrink * BLOCK:
+    if min(reference.shape) < 4 * shrink * BLOCK:
         raise NotMeasurable(f"needs {4 * shrink * BLOCK} pixels a side or more")
-    small = Size(width // shrink, height // shrink)
-    cut = slice(0, small.height * shrink), slice(0, small.width * shrink)
-    kernel = (np.sinc(2 * SLOWEST * shrink * (np.arange(TAPS) - TAPS // 2)) * np.hamming(TAPS)).astype(np.float32)
-    kernel /= kernel.sum()
-
-    def shrunk(values: Array) -> Array:
-        return np.ascontiguousarray(resize(values[cut][..., None], small, "lanczos3")[..., 0])
-
-    def band(values: Array) -> Array:
-        return values - cv2.sepFilter2D(values, cv2.CV_32F, kernel, kernel, borderType=cv2.BORDER_REFLECT)
-
-    before, after = shrunk(reference), shrunk(result)
+    before, after = (_shrunk(values, shrink) for values in (reference, result))
     flat = flat_blocks(before, BLOCK)
     if flat.sum() < 4:
         raise NotMeasurable("there is no flat area")
-    wanted = blocks(band(after), BLOCK)[flat].astype(np.float64)
-    sides = [before, *(cv2.GaussianBlur(before, (0, 0), spread) for spread in SPREADS)]
-    parts = np.stack([blocks(band(side), BLOCK)[flat] for side in sides]).astype(np.float64)
-    rows = parts.reshape(len(parts), -1)
-    gains = np.linalg.lstsq(rows @ rows.T, rows @ wanted.ravel(), rcond=1e-9)[0]
-    left = np.square(wanted - np.tensordot(gains, parts, 1)).mean(1)
-    return 255 * float(np.sqrt(without_texture(left[:, None], np.square(parts[0]).mean(1))[0]))
+    found = _unexplained(before, after, flat, BLOCK, (SLOWEST * shrink, None))
+    finer = [_shrunk(values, shrink, 2) for values in (reference, result)]
+    above = _unexplained(finer[0], finer[1], flat, 2 * BLOCK, ABOVE)
+    chance = SURE * (DOUBT / (flat.sum() * BLOCK**2)) ** 0.5
+    grain = (FALLEN if factor > 1 else 1.0) * (1 + chance) * _of_white(shrink) * above
+    return 255 * float(max(0.0, found - grain)) ** 0.5
 
 
 def _calm(brightness: Array) -> float:
@@ -98,8 +133,9 @@ def _of(evidence: Evidence) -> Measured:
 
 MEASURES = [
     Measure(
-        "blotch", 2, "Blotches", "cv", "lower", "noise",
-        "Soft patches in flat areas that the truth does not have, in 8-bit code values (cv).",
+        "blotch", 3, "Blotches", "cv", "lower", "noise",
+        "Soft patches in flat areas that the truth does not have, beyond those that even grain has, in 8-bit code "
+        "values (cv).",
         "Unexplained band power, 1/64 to 1/8 cycles per pixel", tie=0.05, digits=2, of=_of,
         needs=("reference",),
         without_truth="Soft patches in flat areas that the input does not have, in 8-bit code values (cv).",

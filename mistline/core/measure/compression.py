@@ -8,6 +8,7 @@ References
 .. [3] K. V. Mardia, P. E. Jupp, "Directional statistics", 2000: the length of the mean vector of phases.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,6 +26,7 @@ HARMONICS = 4
 FINER, USUAL = 4, 41
 MOST_POWER, LEAST_POWER, LEAST_FIRST = 40.0, 9.0, 4.0  # against what is usual at frequencies nearby
 PERIODS = 6
+WIDER = 0.3  # so much of the finer grid's strength the lines of a wider one must have over those between
 SMOOTH_SIDE = 16
 SMOOTH = 1.5 / 255
 FEWEST_CODES = 6
@@ -91,11 +93,19 @@ def block_grid(brightness: Array) -> Grid | None:
     if scores[best] < LEAST_POWER:
         return None
     pitch = float(pitches[best])
-    # A grid twice or three times as wide has all these frequencies too; its own first one betrays it.
-    wider = [
-        times for times in (3, 2) if times * pitch <= most and score(np.array([times * pitch]))[0] > LEAST_POWER
-    ]
-    pitch *= wider[0] if wider else 1
+    grid = _placed(brightness, profiles, pitch)
+    # A grid twice or three times as wide has all these frequencies too, and weaker steps on the lines between its own.
+    for times in (3, 2):
+        if times * pitch <= most and score(np.array([times * pitch]))[0] > LEAST_POWER:
+            wider = _placed(brightness, profiles, times * pitch)
+            between = [number / times for number in range(1, times)]
+            if _strength(brightness, wider.pitch, (wider.left, wider.top), between) > WIDER * grid.strength:
+                return wider
+    return grid
+
+
+def _placed(brightness: Array, profiles: list[Real], pitch: float) -> Grid:
+    """The grid of about this pitch: its exact one, where its lines stand, and how strong they are."""
     near = 1 / (1 / pitch + np.linspace(-1, 1, 81) / (FINER * max(brightness.shape)))
     waves = [_wave(steps, near) for steps in profiles]
     exact = int(np.argmax(np.abs(waves[0]) ** 2 + np.abs(waves[1]) ** 2))
@@ -112,14 +122,16 @@ def _wave(steps: Real, pitches: Real) -> npt.NDArray[np.complex128]:
     return waves
 
 
-def _strength(brightness: Array, pitch: float, starts: list[float]) -> float:
-    """Steps over an eighth of the pitch at the grid lines, against those halfway between them, in %."""
+def _strength(
+    brightness: Array, pitch: float, starts: Sequence[float], between: Sequence[float] = (0.5,)
+) -> float:
+    """Steps over an eighth of the pitch at the grid lines, against those at shares of the pitch between them, in %."""
     across = max(1, round(pitch / 8))
     on: list[Real] = []
     off: list[Real] = []
     for plane, start in zip((brightness, np.ascontiguousarray(brightness.T)), starts, strict=True):
         steps = _steps(plane, across)  # the step at index i lies between the pixels i and i + across
-        for kept, first in ((on, start), (off, start + pitch / 2)):
+        for kept, first in ((on, start), *((off, start + share * pitch) for share in between)):
             index = np.rint(np.arange(first, len(steps) + across, pitch) - (across + 1) / 2).astype(int)
             kept.append(steps[index[(index >= 0) & (index < len(steps))]])
     elsewhere = float(np.concatenate(off).mean())
@@ -130,7 +142,8 @@ def blockiness(brightness: Array) -> tuple[float, Grid | None]:
     """How much larger, in %, luma steps are on the grid of compression squares; 0 where none stands out.
 
     Valid range: grids of 7 to 66 pixels (8 x 8 squares enlarged up to 8 times, cropped anywhere),
-    48 pixels a side and six squares or more. Noise beyond about 10 code values hides a grid.
+    48 pixels a side and six squares or more. Noise beyond about 10 code values hides a grid; an enlarged one in texture
+    may be told at a half or a third of its pitch.
     """
     grid = block_grid(brightness)
     return (max(grid.strength, 0.0), grid) if grid else (0.0, None)
@@ -185,7 +198,7 @@ def _bits(evidence: Evidence) -> Measured:
 
 MEASURES = [
     Measure(
-        "blockiness", 2, "Compression squares", "%", "nearer to zero", "compression",
+        "blockiness", 3, "Compression squares", "%", "nearer to zero", "compression",
         "How much larger steps are on a grid of squares than between its lines; the grid is looked for at any place "
         "and size. 0 where no grid stands out.",
         "Wang, Bovik, Evans 2000", tie=1.0, digits=1, of=_blocks, needs=(),
