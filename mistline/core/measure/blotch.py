@@ -20,11 +20,11 @@ from mistline.core.resample import resize
 
 __all__ = ["MEASURES", "blotch"]
 
-LEAST_SHRINK = 4
+LEAST_SHRINK, LARGEST = 4, 12
 TAPS = 65
 SLOWEST = 1 / 64
 ABOVE = (0.25, 0.33)  # cycles per pixel at half the shrinking: directly above the patches
-TRIED = 256  # shrunk pixels a side of white noise
+TRIED, MOST_TRIED = 256, 2048  # pixels a side of white noise, shrunk and before
 FALLEN = 1.3  # by what the energy of grain falls up to there in usual enlargements: Lanczos 1.0, Catmull-Rom 1.25
 SURE, DOUBT = 3.0, 4.7  # standard errors; sum of the relative variances, in parts of a pixel
 BLOCK = 8
@@ -72,7 +72,8 @@ def _unexplained(
 @lru_cache
 def _of_white(shrink: int) -> float:
     """Energy of white noise in the band of the patches over that directly above it, by these very filters."""
-    noise = np.random.default_rng(1).normal(0, 1, (shrink * TRIED, shrink * TRIED)).astype(np.float32)
+    side = shrink * min(TRIED, MOST_TRIED // shrink)
+    noise = np.random.default_rng(1).standard_normal((side, side), np.float32)
     slow, above = _band(_shrunk(noise, shrink), SLOWEST * shrink), _band(_shrunk(noise, shrink, 2), *ABOVE)
     return float(np.square(slow).mean() / np.square(above).mean())
 
@@ -88,9 +89,11 @@ def blotch(reference: Array, result: Array, factor: float = 1) -> float:
     that has the energy found directly above, a third more where the picture was enlarged, and three standard errors of
     that. After an enlargement of more than 2 times the band ends at 1 / (4 factor) already, so that detail that the
     input could not hold does not count. Valid range: 0.1 to 127 code values, from half of the noise on (fainter
-    patches hide in it); factors up to 16; 128 pixels a side or more. Edges mirrored.
+    patches hide in it); factors up to 12; 128 pixels a side or more. Edges mirrored.
     """
     shrink = _shrink(factor)
+    if factor > LARGEST:
+        raise NotMeasurable(f"an input {LARGEST} times smaller or more holds nothing as slow as patches are")
     if min(reference.shape) < 4 * shrink * BLOCK:
         raise NotMeasurable(f"needs {4 * shrink * BLOCK} pixels a side or more")
     before, after = (_shrunk(values, shrink) for values in (reference, result))
