@@ -107,7 +107,7 @@ def test_3_scores_leave_away_what_needs_a_truth(page: Page, job: dict[str, str])
 def test_4_it_is_decided_and_stands_in_the_playbook(page: Page, job: dict[str, str]) -> None:
     page.goto(f"/trials/{job['trial']}/verdict")
     pick = page.get_by_role("group", name="Pick")
-    expect(pick).to_contain_text(re.compile(r"Agreement with the input \d+\.\d dB"))
+    expect(pick).to_contain_text(re.compile(r"Agreement with the input \d+\.\d\sdB"))
     pick.get_by_label("Lanczos 3").check()
     page.get_by_label("Kind").select_option("Archive, heavily compressed")
     page.get_by_label("Reasons").fill("Crisper, and nothing has moved.")
