@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from scipy.ndimage import fourier_shift, map_coordinates
+from scipy.ndimage import fourier_shift, gaussian_filter, map_coordinates
 from skimage import data
 from skimage.registration import phase_cross_correlation
 
@@ -43,8 +43,6 @@ def test_a_right_enlargement_is_never_called_displaced(kernel: str, factor: int,
 
 @pytest.mark.parametrize("damage", ["noise", "blur", "contrast"])
 def test_damage_is_no_displacement(damage: str, truth: np.ndarray) -> None:
-    from scipy.ndimage import gaussian_filter
-
     result = {
         "noise": truth + np.random.default_rng(1).normal(0, 20 / 255, truth.shape).astype(np.float32),
         "blur": gaussian_filter(truth, 2),
@@ -62,9 +60,8 @@ def test_a_blur_in_either_light_is_no_displacement(
 ) -> None:
     """A symmetric kernel moves nothing, but in linear light it carries edges to their dark side (common practice).
 
-    The light by the formula of IEC 61966-2-1, as scikit-image has it.
+    The light by the formula of IEC 61966-2-1.
     """
-    from scipy.ndimage import gaussian_filter
 
     def to_linear(values: np.ndarray) -> np.ndarray:
         return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)

@@ -6,7 +6,7 @@ import numpy.typing as npt
 
 from mistline.core.frame import Array
 
-__all__ = ["blocks", "flat_blocks", "flat_share", "halved", "without_texture"]
+__all__ = ["blocks", "explained", "flat_blocks", "flat_share", "halved", "without_texture"]
 
 SOFT = 3.0
 FLAT_SHARE = 0.25
@@ -45,6 +45,14 @@ def flat_blocks(brightness: Array, side: int) -> npt.NDArray[np.bool_]:
         return usable
     flat: npt.NDArray[np.bool_] = usable & (steepness <= np.quantile(steepness[usable], FLAT_SHARE))
     return flat
+
+
+def explained(wanted: npt.NDArray[np.float64], parts: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """What of (n, m) values parts of a reference, (k, n, m), explain, each with a gain of its own; least squares."""
+    sides = parts.reshape(len(parts), -1)
+    gains = np.linalg.lstsq(sides @ sides.T, sides @ wanted.ravel(), rcond=1e-9)[0]
+    found: npt.NDArray[np.float64] = np.tensordot(gains, parts, 1)
+    return found
 
 
 def without_texture(energy: Array, texture: Array) -> Array:

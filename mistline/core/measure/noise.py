@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from mistline.core.frame import Array, to_ycbcr
-from mistline.core.measure.areas import without_texture
+from mistline.core.measure.areas import explained, without_texture
 from mistline.core.measure.measure import (
     Enlarged,
     Evidence,
@@ -151,11 +151,9 @@ def _unexplained(truth: Array, result: Array, rows: Places, columns: Places) -> 
     cells = [cut_cells(plane, rows, columns) for plane in softer]  # one plane at a time: large ones take memory
     bands = np.stack([*(fine - coarse for fine, coarse in pairwise(cells)), cells[-1]])
     wanted = cut_cells(result, rows, columns)
-    sides = bands.reshape(len(bands), -1)
-    gains = np.linalg.lstsq(sides @ sides.T, sides @ wanted.ravel(), rcond=1e-9)[0]
-    explained = np.tensordot(gains, bands, 1)
+    fitted = explained(wanted, bands)
     there = float(np.square(bands.sum(0)).sum())
-    return wanted - explained, min(float(np.square(explained).sum()) / there, 2.0) if there > 1e-12 else 0.0
+    return wanted - fitted, min(float(np.square(fitted).sum()) / there, 2.0) if there > 1e-12 else 0.0
 
 
 def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, float]:

@@ -233,9 +233,10 @@ def placement(truth: Array, result: Array, factor: float = 1, *, moving: bool = 
     if 4 * margin > min(height, width):
         raise NotMeasurable("the two do not show the same part of a scene")
     inside = slice(margin, height - margin), slice(margin, width - margin)
-    for _ in range(ROUNDS):
+    for number in range(ROUNDS):
         moved = _moved(after, (down, right), (taller, wider))
-        before = _as_soft(truth, moved, squared, soft)
+        if number:
+            before = _as_soft(truth, moved, squared, soft)
         lefts, rights, squares = _equations(before[inside], moved[inside], across, tall)
         if moving:
             _, sure = _planes(*_own_moves(lefts, rights, squares, soft), across, tall)

@@ -11,6 +11,7 @@ import {
   seconds,
   frameOf,
   timecode,
+  unbroken,
   zoomText,
   money,
 } from "./format";
@@ -98,6 +99,10 @@ it("reads timecodes, the short and the dropping ones too", () => {
   expect(frameOf("01:00:00;00", 30000 / 1001)).toBe(107892);
   for (const text of ["", "12", "a:b", "1:2:3:4:5"]) expect(frameOf(text, 25)).toBe(null);
   for (const frame of [0, 24, 25, 99999]) expect(frameOf(timecode(frame, 25), 25)).toBe(frame);
+});
+
+it("keeps a figure and its unit on one line", () => {
+  expect(unbroken("SSIM 0.91, 252 ms a frame, 31 dB")).toBe("SSIM 0.91, 252\u00a0ms a frame, 31\u00a0dB");
 });
 
 it("says lengths and data rates", () => {

@@ -91,12 +91,15 @@ export function frameOf(text: string, rate: number): number | null {
   return (60 * past + (third ?? 0)) * whole + Number(found[5]) - dropped;
 }
 
+/** A figure and its unit stay on one line. */
+export const unbroken = (text: string) => text.replaceAll(/(\d) (?=[^\d\s])/g, "$1\u00a0");
+
 /** How long so many frames last. */
 export const lasting = (frames: number, rate: number) => {
   const value = frames / rate;
-  return value < 60
-    ? `${value.toFixed(2)}\u00a0s`
-    : `${Math.floor(value / 60)}\u00a0min ${Math.round(value % 60)}\u00a0s`;
+  return unbroken(
+    value < 60 ? `${value.toFixed(2)} s` : `${Math.floor(value / 60)} min ${Math.round(value % 60)} s`,
+  );
 };
 
 export const dataRate = (bits: number) =>

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Entry, Remark, Trial } from "../../api/client";
 import { useRemarks } from "../../api/marks";
 import { useKinds, useWriteVerdict } from "../../api/queries";
-import { day, money, seconds } from "../../ui/format";
+import { day, money, seconds, unbroken } from "../../ui/format";
 import { LetterPlate } from "../../ui/LetterPlate";
 import { Button, FIELD, Page, Trouble } from "../../ui/parts";
 import { useDraft } from "../../ui/useDraft";
@@ -29,10 +29,7 @@ function evidence(trial: Trial, entry: Entry, remarks: Remark[]): string {
     cost && `${money(cost.job)} ${trial.cost.currency} for the job`,
   ];
   return [
-    parts
-      .filter(Boolean)
-      .join(", ")
-      .replaceAll(/(\d) (?=[^\d\s])/g, "$1\u00a0"), // a figure and its unit stay on one line
+    unbroken(parts.filter(Boolean).join(", ")),
     seen.length > 0 && `${seen.length} remark${seen.length > 1 ? "s" : ""}`,
     severe.length > 0 && `ruled out by ${severe.join(", ")}`,
     entry.standing && `${entry.standing}${entry.standing_reason ? `: ${entry.standing_reason}` : ""}`,
