@@ -22,7 +22,6 @@ from training.material import made, photographs, wallpapers
 from training.networks import Network, to_onnx
 
 OUT = Path(__file__).parents[1] / "mistline" / "core" / "models"
-BATCH = 16
 FASTEST = 8  # truth pixels that a picture moves from frame to frame, each way
 CUTS = 0.05  # share of neighbours that show something else
 RATE = 1e-3
@@ -32,9 +31,39 @@ WEIGHTS_OF_LUMA = np.array([0.2126, 0.7152, 0.0722])
 LUMA = 1.0  # weight of the error in luma beside that in R, G and B
 
 
+Loss = Callable[[torch.Tensor, torch.Tensor], torch.Tensor]
+
+
+def absolute(result: torch.Tensor, wanted: torch.Tensor) -> torch.Tensor:
+    """L1, and once more in luma."""
+    in_luma = functional.l1_loss(brightness(result), brightness(wanted))
+    return functional.l1_loss(result, wanted) + LUMA * in_luma
+
+
+def with_slopes(result: torch.Tensor, wanted: torch.Tensor) -> torch.Tensor:
+    """`absolute`, and L1 of the slopes."""
+    return absolute(result, wanted) + functional.l1_loss(slopes(result), slopes(wanted))
+
+
+def _charbonnier(error: torch.Tensor) -> torch.Tensor:
+    return torch.sqrt(error * error + 1e-5).mean()
+
+
+def with_squares(result: torch.Tensor, wanted: torch.Tensor) -> torch.Tensor:
+    """Charbonnier and ten times the mean square."""
+    error = result - wanted
+    return _charbonnier(error) + 10 * (error * error).mean()
+
+
+def with_decibels(result: torch.Tensor, wanted: torch.Tensor) -> torch.Tensor:
+    """Charbonnier and the logarithm of each patch's mean square: what PSNR counts, calm patches as much as rough ones."""
+    error = result - wanted
+    return _charbonnier(error) + 0.003 * torch.log((error * error).mean((1, 2, 3)) + 1e-5).mean()
+
+
 @dataclass(frozen=True)
 class Plan:
-    """What is trained, on which inputs, for how long."""
+    """One round: what is trained, on which inputs, for how long; a further round begins with the weights so far."""
 
     factor: int
     width: int
@@ -46,15 +75,26 @@ class Plan:
     start_from: str = ""
     crisp: float = 0.0
     frames: int = 1  # consecutive ones of a clip, the middle one is wanted
+    loss: Loss = absolute
+    rate: float = RATE
+    patches: int = 16  # in a step
+    photographs: float = 0.65  # share of the patches; the others are made
+    seed: int = 1
 
 
 PLANS = {
-    "faithful_x2": Plan(2, 32, 4, 16000, 44, "clean", planes=1),
-    "moving_x2": Plan(2, 32, 4, 1800, 36, "clean", planes=1, start_from="faithful_x2", frames=3),
-    "crisp_x2": Plan(2, 32, 2, 1500, 40, "clean", start_from="faithful_x2", crisp=1.2),
-    "faithful_x4": Plan(4, 32, 3, 4500, 32, "clean"),
-    "blind_denoise": Plan(1, 48, 3, 7000, 64, "noise"),
-    "mixed_x2": Plan(2, 48, 4, 6000, 40, "mixed"),
+    "faithful_x2": (
+        Plan(2, 32, 4, 16000, 44, "clean", planes=1),
+        Plan(2, 32, 6, 7250, 44, "clean", 1, loss=with_squares, rate=5e-4, photographs=0.85, seed=2),
+        Plan(2, 32, 6, 4000, 64, "clean", 1, loss=with_decibels, rate=5e-4, patches=8, photographs=0.85, seed=3),
+    ),
+    "moving_x2": (Plan(2, 32, 6, 1800, 36, "clean", 1, start_from="faithful_x2", frames=3, rate=RATE / 2),),
+    "crisp_x2": (
+        Plan(2, 32, 2, 1500, 40, "clean", start_from="faithful_x2", crisp=1.2, loss=with_slopes, rate=RATE / 2),
+    ),
+    "faithful_x4": (Plan(4, 32, 3, 4500, 32, "clean"),),
+    "blind_denoise": (Plan(1, 48, 3, 7000, 64, "noise"),),
+    "mixed_x2": (Plan(2, 48, 4, 6000, 40, "mixed"),),
 }
 
 
@@ -121,8 +161,8 @@ def batch(pool: list[list[np.ndarray]], plan: Plan, rng: np.random.Generator) ->
     """Random patches, flipped and turned; the input and what is wanted of it."""
     inputs, wanted = [], []
     side = plan.patch * plan.factor
-    while len(inputs) < BATCH:
-        group = pool[0 if rng.random() < 0.65 else 1]
+    while len(inputs) < plan.patches:
+        group = pool[0 if rng.random() < plan.photographs else 1]
         picture = group[rng.integers(len(group))]
         if min(picture.shape[:2]) < side + 2 * (plan.frames // 2) * (FASTEST + 2) + 1:
             continue
@@ -197,36 +237,46 @@ def weights_of(name: str) -> dict[str, torch.Tensor]:
     return {key: value for key, value in weights.items() if key.startswith(("head", "body", "tail"))}
 
 
-def train(name: str) -> None:
-    """Train a plan and write its ONNX file and weights."""
-    plan = PLANS[name]
-    torch.manual_seed(1)
-    torch.use_deterministic_algorithms(True)
-    rng = np.random.default_rng(1)
-    pool = [photographs() + wallpapers(), made(240, 7)]
+def begun(plan: Plan, known: dict[str, torch.Tensor]) -> Network:
+    """The network of a plan with the weights that are known; blocks beyond begin as identities."""
     network = Network(plan.factor, plan.width, plan.blocks, plan.planes, plan.frames)
-    if plan.start_from:
-        known = weights_of(plan.start_from)
-        head = torch.zeros_like(network.head.weight)
+    if known:
+        wanted = network.state_dict()
+        for key, value in wanted.items():
+            if key in known and key != "head.weight":
+                value.copy_(known[key])
+            elif ".second." in key:
+                value.zero_()
+        wanted["head.weight"].zero_()
         middle = plan.frames // 2 * plan.planes
-        head[:, middle : middle + plan.planes] = known["head.weight"]
-        network.load_state_dict({**known, "head.weight": head}, strict=False)  # the phases are fixed
-    network = network.to(memory_format=torch.channels_last)
+        wanted["head.weight"][:, middle : middle + plan.planes] = known["head.weight"]
+        network.load_state_dict(wanted)
+    return network.to(memory_format=torch.channels_last)
+
+
+def trained(name: str, plan: Plan, known: dict[str, torch.Tensor], pool: list[list[np.ndarray]]) -> Network:
+    """The network after one round."""
+    torch.manual_seed(1)
+    rng, network = np.random.default_rng(plan.seed), begun(plan, known)
     # The edge of a patch has no surroundings; inside a picture every pixel has, so only those count.
     edge = slice(EDGE * plan.factor, -EDGE * plan.factor)
 
-    def pair() -> tuple[torch.Tensor, torch.Tensor]:
-        given, wanted = batch(pool, plan, rng)
-        return network(given)[..., edge, edge], wanted[..., edge, edge]
-
     def loss_of() -> torch.Tensor:
-        result, wanted = pair()
-        loss = functional.l1_loss(result, wanted) + LUMA * functional.l1_loss(
-            brightness(result), brightness(wanted)
-        )
-        return loss + functional.l1_loss(slopes(result), slopes(wanted)) if plan.crisp else loss
+        given, wanted = batch(pool, plan, rng)
+        return plan.loss(network(given)[..., edge, edge], wanted[..., edge, edge])
 
-    optimise(name, network, plan.steps, RATE / 2 if plan.start_from else RATE, loss_of)
+    optimise(name, network, plan.steps, plan.rate, loss_of)
+    return network
+
+
+def train(name: str) -> None:
+    """Train by the rounds of a plan and write the ONNX file."""
+    torch.use_deterministic_algorithms(True)
+    pool = [photographs() + wallpapers(), made(240, 7)]
+    first, *further = PLANS[name]
+    network = trained(name, first, weights_of(first.start_from) if first.start_from else {}, pool)
+    for plan in further:
+        network = trained(name, plan, network.state_dict(), pool)
     (OUT / f"{name}.onnx").write_bytes(to_onnx(network, name))
 
 

@@ -174,11 +174,14 @@ def from_ycbcr(planes: Array) -> Array:
 
 def decode_srgb(encoded: Array) -> Array:
     """Linear light from sRGB code values [2]_; odd about 0, so that under-shoots survive."""
-    magnitude = np.abs(encoded)
+    signed = not (encoded >= 0).all()
+    magnitude = np.abs(encoded) if signed else encoded
     curved = (magnitude + np.float32(0.055)) * np.float32(1 / 1.055)
     curved **= np.float32(2.4)
-    np.multiply(magnitude, np.float32(1 / 12.92), out=curved, where=magnitude <= 0.04045)
-    return np.copysign(curved, encoded, out=curved)
+    low = magnitude <= 0.04045
+    if low.any():
+        np.multiply(magnitude, np.float32(1 / 12.92), out=curved, where=low)
+    return np.copysign(curved, encoded, out=curved) if signed else curved
 
 
 def encode_srgb(linear: Array) -> Array:

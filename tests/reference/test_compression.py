@@ -9,7 +9,7 @@ from mistline.core.degrade.compression import halve_chroma, jpeg
 from mistline.core.frame import Frame, Size, luma, to_frame
 from mistline.core.measure import MEASURES, Evidence
 from mistline.core.measure.colour_difference import lab
-from mistline.core.measure.colour_shift import MISTAKES
+from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
 from mistline.core.measure.compression import block_grid, blockiness, effective_bits
 from mistline.core.measure.measure import NotMeasurable
 from mistline.core.resample import resize
@@ -73,6 +73,19 @@ def test_ramps_of_known_depth_fast_and_slow(bits: int, span: float) -> None:
         pytest.skip("fewer than 16 steps")
     boxed = np.round(np.round(ramp * (2**bits - 1)) / (2**bits - 1) * 65535) / 65535
     assert effective_bits(boxed.astype(np.float32), 16).value == bits
+
+
+@pytest.mark.parametrize("kept", ["as they are", "with half a step", "in the middle of 16"])
+@pytest.mark.parametrize(("bits", "of"), [(5, 8), (6, 8), (7, 8), (8, 16), (10, 16), (12, 16)])
+def test_last_bits_that_are_cut_off_are_found(bits: int, of: int, kept: str) -> None:
+    """The first bits of a longer code, the last ones 0 or one half, on ramps of three slopes."""
+    step = 2 ** (of - bits)
+    ramp = np.concatenate([np.tile(np.linspace(0.08, top, 768), (128, 1)) for top in (0.3, 0.6, 0.95)])
+    codes = np.floor(ramp * (2**of - 1) / step) * step + (step // 2 if kept == "with half a step" else 0)
+    codes = np.minimum(codes / (2**of - 1), 1)
+    if kept == "in the middle of 16":
+        codes = np.round(codes * 65535) / 65535
+    assert effective_bits(codes.astype(np.float32), max(of, 16)).value == bits
 
 
 @pytest.mark.parametrize("factor", [2, 4])
@@ -152,8 +165,51 @@ def test_mistakes_of_range_and_matrix_are_named_and_no_others(mistake: str, dama
     elif damage == "blur":
         changed = cv2.GaussianBlur(changed, (0, 0), 1.2)
     result = truth.with_pixels(np.clip(changed, 0, 1))
-    parts = [part.name for part in MEASURES["ciede2000_soft"].of(Evidence(result, truth)).parts]
-    assert parts == ([mistake] if mistake in MISTAKES else [])
+    parts = {part.name: part.value for part in MEASURES["ciede2000_soft"].of(Evidence(result, truth)).parts}
+    assert [name for name in parts if name in MISTAKES] == ([mistake] if mistake in MISTAKES else [])
+    if mistake in MISTAKES or mistake == "a cast":
+        assert CONTRAST not in parts
+    elif mistake == "another contrast":
+        assert abs(parts[CONTRAST] - 90) < 1.5
+
+
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea", "page"])
+@pytest.mark.parametrize("still", [0.2, 0.5])
+@pytest.mark.parametrize("gain", [0.6, 0.7, 0.8, 0.93, 1.1])
+def test_another_contrast_is_told_by_its_size_and_no_mistake(gain: float, still: float, name: str) -> None:
+    codes = getattr(data, name)()
+    truth = to_frame(codes[..., None] if codes.ndim == 2 else codes)
+    changed = np.clip((truth.pixels - still) * gain + still, 0, 1)
+    blurred = cv2.GaussianBlur(changed, (0, 0), 1.0).reshape(changed.shape)
+    for pixels in (changed, blurred):
+        parts = {
+            p.name: p.value
+            for p in MEASURES["ciede2000_soft"].of(Evidence(truth.with_pixels(pixels), truth)).parts
+        }
+        assert not [mistake for mistake in parts if mistake in MISTAKES]
+        assert abs(parts[CONTRAST] - 100 * gain) < 2
+
+
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea"])
+def test_a_part_that_changed_is_found_and_what_only_lost_detail_is_none(name: str) -> None:
+    truth = to_frame(getattr(data, name)())
+    height, width, _ = truth.pixels.shape
+    rng = np.random.default_rng(2)
+
+    def worst(pixels: np.ndarray) -> float:
+        result = truth.with_pixels(np.clip(pixels, 0, 1).astype(np.float32))
+        return {p.name: p.value for p in MEASURES["ciede2000_soft"].of(Evidence(result, truth)).parts}[WORST]
+
+    brighter = truth.pixels.copy()
+    brighter[height // 3 : height // 3 + 70, width // 3 : width // 3 + 70] += 13 / 255
+    small = cv2.resize(truth.pixels, (width // 4, height // 4), interpolation=cv2.INTER_AREA)
+    lost = [
+        cv2.resize(small, (width, height), interpolation=cv2.INTER_CUBIC),
+        cv2.GaussianBlur(truth.pixels, (0, 0), 1.5),
+        truth.pixels + rng.normal(0, 10 / 255, truth.pixels.shape),
+        truth.pixels + 1.0 * (truth.pixels - cv2.GaussianBlur(truth.pixels, (0, 0), 1)),
+    ]
+    assert worst(brighter) > 2.5 > max(map(worst, lost))
 
 
 def test_half_chroma_keeps_luma_and_grey(photograph: Frame) -> None:

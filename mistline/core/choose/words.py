@@ -7,15 +7,18 @@ cannot tell it from chance.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from mistline.core.measure.colour_shift import MISTAKES
+from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
 from mistline.core.measure.detail import held
+from mistline.core.measure.noise import LOST
 
 __all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
 
 THRESHOLDS = {
     "displacement, px": 0.1,
+    "displacement that spoils, px": 0.2,
     "noise, share of the reference": 0.1,
     "noise, cv": 0.5,
+    "noise, share of the texture lost beside it": 0.5,
     "coarse noise, share": 0.5,
     "detail in an octave, share": 0.1,
     "detail invented, %": 10.0,
@@ -23,6 +26,7 @@ THRESHOLDS = {
     "edge width, share of the truth's": 0.15,
     "blotches, cv": 0.6,
     "colour shift, dE00": 0.5,
+    "colour shift in places, dE00": 2.5,
     "tone shift, L*": 1.0,
     "compression squares, %": 5.0,
     "banding, bits": 8.0,
@@ -38,6 +42,7 @@ THRESHOLDS = {
     "letters read": 4.0,
 }
 
+SPOILT = ", which spoils the other figures"
 COARSE = ("1/32 to 1/16", "1/16 to 1/8")
 
 
@@ -66,7 +71,8 @@ def _displacement(scores: Scores, factor: float, off: str = "truth") -> str:
     if shift < THRESHOLDS["displacement, px"] or not parts.get("sure", 1.0):
         return ""
     name = _misplacement(parts, factor)
-    return f"lies {shift:.2f} px off the {off}{f' ({name})' if name else ''}, which spoils the other figures"
+    spoils = SPOILT if shift >= THRESHOLDS["displacement that spoils, px"] else ""
+    return f"lies {shift:.2f} px off the {off}{f' ({name})' if name else ''}{spoils}"
 
 
 def _misplacement(parts: Mapping[str, float], factor: float) -> str:
@@ -94,13 +100,13 @@ def _misplacement(parts: Mapping[str, float], factor: float) -> str:
 def _noise(
     scores: Scores,
     reference: Scores,
-    factor: float,
     given: Scores | None,
     key: str = "noise_left",
     what: str = "noise",
 ) -> str:
-    """Noise against the truth, or from the input on; what a large factor lost in fine texture is not told as noise."""
-    least = THRESHOLDS["noise, cv"] * max(1.0, factor / 2)
+    """Noise against the truth, or from the input on; what became of lost texture is not told as noise."""
+    least = THRESHOLDS["noise, cv"]
+    hides = THRESHOLDS["noise, share of the texture lost beside it"] * scores[key].parts.get(LOST, 0.0)
     left, there = scores[key].value, reference[key].value
     if left is None or there is None:
         return ""
@@ -112,8 +118,11 @@ def _noise(
             f"({before:.1f} to {left:.1f} cv; the truth has {there:.1f}){_coarse(scores[key], reference[key])}"
         )
     change = left - there
-    if abs(change) < max(least, THRESHOLDS["noise, share of the reference"] * there):
+    hidden = 0 < change < hides
+    if abs(change) < max(2 * least if hidden else least, THRESHOLDS["noise, share of the reference"] * there):
         return f"{what} as in the truth ({left:.1f} cv)"
+    if hidden:
+        return f"{what} at most {left:.1f} cv (the truth has {there:.1f}), hidden in lost texture"
     if there < least:
         return f"{what} {left:.1f} cv where the truth has {there:.1f}{_coarse(scores[key], reference[key])}"
     more = change / there
@@ -129,14 +138,20 @@ def _coarse(score: Score, reference: Score) -> str:
     return ", mostly coarse" if mostly and added >= THRESHOLDS["noise, cv"] else ""
 
 
-def _colour_noise(scores: Scores, reference: Scores, factor: float, given: Scores | None) -> str:
-    told = _noise(scores, reference, factor, given, "noise_colour", "colour noise")
+def _colour_noise(scores: Scores, reference: Scores, given: Scores | None) -> str:
+    told = _noise(scores, reference, given, "noise_colour", "colour noise")
     return "" if told.startswith("colour noise as") else told
 
 
+def _contrast(scores: Scores) -> float:
+    """The contrast of the result over the truth's."""
+    return scores["ciede2000_soft"].parts.get(CONTRAST, 100.0) / 100
+
+
 def _detail(scores: Scores, factor: float) -> str:
-    """The octave that changed most of those that the input could hold at all."""
-    kept = {name: value for name, value in scores["detail_kept"].parts.items() if name in held(factor)}
+    """The octave that changed most of those that the input could hold at all; another contrast is no loss of detail."""
+    even = _contrast(scores) ** 2
+    kept = {name: value / even for name, value in scores["detail_kept"].parts.items() if name in held(factor)}
     if not kept:
         return ""
     name = max(kept, key=lambda octave: abs(kept[octave] - 100))
@@ -160,6 +175,11 @@ def _mistake(scores: Scores) -> str:
     """A mistake of range or matrix, which explains most other differences."""
     named = [name for name in scores["ciede2000_soft"].parts if name in MISTAKES]
     return f"looks like {named[0]}, which explains the change of colours and contrast" if named else ""
+
+
+def _steeper(scores: Scores) -> str:
+    change = _contrast(scores) - 1
+    return f"contrast {'down' if change < 0 else 'up'} {_percent(change)}" if change else ""
 
 
 def _banding(scores: Scores, reference: Scores) -> str:
@@ -189,10 +209,12 @@ def _blotch(scores: Scores, _: Scores) -> str:
 
 
 def _colour(scores: Scores, _: Scores) -> str:
-    value = scores["ciede2000_soft"].value
+    value, worst = scores["ciede2000_soft"].value, scores["ciede2000_soft"].parts.get(WORST, 0.0)
     if value is None:
         return ""
     if value < THRESHOLDS["colour shift, dE00"]:
+        if worst >= THRESHOLDS["colour shift in places, dE00"]:
+            return f"colours unchanged (ΔE00 {value:.1f}) but in places (up to {worst:.1f})"
         return f"colours unchanged (ΔE00 {value:.1f})"
     return f"colours off by ΔE00 {value:.1f}"
 
@@ -295,7 +317,8 @@ def describe(
 
     `given` are the scores of the input itself, where it has the result's size: noise is then told from there.
     `untreated` are those of the input brought to the result's size by repeating its pixels, for what moves.
-    Where a mistake of range or matrix is recognised, what follows from it is not told as damage of its own.
+    Where a mistake of range or matrix is recognised, what follows from it is not told as damage of its own; nor is what
+    follows from a displacement.
 
     >>> no, some = Score(None), {"detail_kept": Score(60, {"1/4 and finer": 62.0}), "halo": Score(6.1)}
     >>> every = dict.fromkeys(("registration", "noise_left", "noise_colour", "detail_invented", "edge_width", "blotch",
@@ -304,11 +327,13 @@ def describe(
     >>> describe({**every, **some}, {**every, **some}, factor=1)
     'Detail of 1/4 and finer cycles per pixel down 38 %, rims +6 % at strong edges.'
     """
-    mistake = _mistake(scores)
-    told = [_displacement(scores, factor), mistake, _noise(scores, truth, factor, given)]
-    told += [_colour_noise(scores, truth, factor, given)]
+    displaced, mistake = _displacement(scores, factor), _mistake(scores)
+    told = [displaced, mistake]
+    if displaced.endswith(SPOILT):
+        return _sentence([*told, *([] if mistake else [_colour(scores, truth), _tone(scores, truth)])])
+    told += [_noise(scores, truth, given), _colour_noise(scores, truth, given)]
     if not mistake:
-        told += [_detail(scores, factor), _invented(scores, factor)]
+        told += [_steeper(scores), _detail(scores, factor), _invented(scores, factor)]
     states = [_edges, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding, _movement]
     untreated_shimmer = untreated["shimmer"].value if untreated else None
     told += [_shimmer(scores["shimmer"], untreated_shimmer), *(state(scores, truth) for state in states)]

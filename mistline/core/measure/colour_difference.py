@@ -63,13 +63,13 @@ def _seventh(x: Array) -> Array:
 
 
 @lru_cache(maxsize=2)
-def _hues(kind: Any) -> tuple[Array, Array]:
-    """T and -2 sin(2 theta) of [2]_ for each step of the mean hue from -180 to 180 degrees."""
+def _hues(kind: Any) -> Array:
+    """T + i (-2 sin(2 theta)) of [2]_ for each step of the mean hue from -180 to 180 degrees: one look brings both."""
     hue = np.arange(TURNS + 1) * 360 / TURNS - 180
     wave = [np.cos(np.radians(times * hue + shift)) for times, shift in ((1, -30), (2, 0), (3, 6), (4, -63))]
     t = 1 - 0.17 * wave[0] + 0.24 * wave[1] + 0.32 * wave[2] - 0.20 * wave[3]
     theta = 30 * np.exp(-np.square((hue % 360 - 275) / 25))
-    return t.astype(kind), (-2 * np.sin(np.radians(2 * theta))).astype(kind)
+    return (t - 2j * np.sin(np.radians(2 * theta))).astype(np.result_type(kind, np.complex64))
 
 
 def ciede2000(first: Array, second: Array) -> Array:
@@ -87,32 +87,31 @@ def ciede2000(first: Array, second: Array) -> Array:
     one: Any = first.dtype.type
     l1, a1, b1 = (np.ascontiguousarray(first[..., i]) for i in range(3))
     l2, a2, b2 = (np.ascontiguousarray(second[..., i]) for i in range(3))
-    stretch = one(1.5) - one(0.5) * _seventh((np.sqrt(a1 * a1 + b1 * b1) + np.sqrt(a2 * a2 + b2 * b2)) * one(0.5))
+    bb1, bb2 = b1 * b1, b2 * b2
+    stretch = one(1.5) - one(0.5) * _seventh((np.sqrt(a1 * a1 + bb1) + np.sqrt(a2 * a2 + bb2)) * one(0.5))
     a1, a2 = a1 * stretch, a2 * stretch
-    c1, c2 = np.sqrt(a1 * a1 + b1 * b1), np.sqrt(a2 * a2 + b2 * b2)
-    da, db, product = a2 - a1, b2 - b1, c1 * c2
+    c1, c2 = np.sqrt(a1 * a1 + bb1), np.sqrt(a2 * a2 + bb2)
+    da, db = a2 - a1, b2 - b1
     total = c1 + c2
     dc = (da * (a1 + a2) + db * (b1 + b2)) / np.maximum(total, one(1e-12))
     # (2 sqrt(c1 c2) sin(dh / 2))^2: the distance in the plane of a and b less that in chroma.
-    dh = np.sqrt(np.maximum(da * da + db * db - dc * dc, 0))
-    dh = np.copysign(dh, a1 * db - b1 * da)
+    dh = np.copysign(np.sqrt(np.maximum(da * da + db * db - dc * dc, 0)), a1 * db - b1 * da)
     # The mean hue is the direction halfway; of two opposite ones it is a right angle away, of greys it does not
     # matter.
     x, y = a1 * c2 + a2 * c1, b1 * c2 + b2 * c1
-    opposite = x * x + y * y < (16 * np.finfo(one).eps) ** 2 * product * product
+    opposite = np.abs(x) + np.abs(y) < 16 * np.finfo(one).eps * c1 * c2
     if opposite.any():
         ahead = np.where((b1 > 0) | ((b1 == 0) & (a1 > 0)), one(1), one(-1))
         x, y = np.where(opposite, -ahead * b1, x), np.where(opposite, ahead * a1, y)
         dh = np.where(opposite, ahead * np.abs(dh), dh)
     turn = np.arctan2(y, x)
-    place = (turn * one(TURNS / (2 * np.pi)) + one(TURNS / 2 + 0.5)).astype(np.int32)
-    t, twist = (np.take(table, place, mode="clip") for table in _hues(one))
+    place = (turn * one(TURNS / (2 * np.pi)) + one(TURNS / 2 + 0.5)).astype(np.intp)
+    by_hue = np.take(_hues(one), place, mode="clip")
     mean_c, offset = total * one(0.5), np.square((l1 + l2) * one(0.5) - 50)
     sl = 1 + one(0.015) * offset / np.sqrt(20 + offset)
-    sc, sh = 1 + one(0.045) * mean_c, 1 + one(0.015) * mean_c * t
-    rotation = _seventh(mean_c) * twist
+    sc, sh = 1 + one(0.045) * mean_c, 1 + one(0.015) * mean_c * by_hue.real
     l_term, c_term, h_term = (l2 - l1) / sl, dc / sc, dh / sh
-    square = l_term * l_term + c_term * c_term + h_term * h_term + rotation * c_term * h_term
+    square = l_term * l_term + c_term * c_term + h_term * (h_term + _seventh(mean_c) * by_hue.imag * c_term)
     difference: Array = np.sqrt(np.maximum(square, 0)).reshape(first.shape[:-1])
     return difference
 

@@ -16,12 +16,14 @@ from mistline.core.frame import Array, decode_srgb, encode_srgb
 from mistline.core.measure.colour_difference import ciede2000, lab
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows, shape
 
-__all__ = ["MEASURES", "MISTAKES", "mistake"]
+__all__ = ["CONTRAST", "MEASURES", "MISTAKES", "WORST", "explanation"]
 
 SIDE, WIDE = 8, 4  # means of 8 x 8 pixels, and windows of 4 x 4 of these
 TONES = {"darkest": (0, 2), "dark": (20, 30), "middle": (45, 55), "light": (70, 80), "lightest": (98, 100)}
 LEAST_SHIFT = 1.0 / 255
-UNEXPLAINED = 0.25
+UNEXPLAINED = 0.1
+LEAST_CONTRAST = 0.03
+CONTRAST, WORST = "contrast, %", "in the worst 32 x 32 pixels"
 FEWEST, ENOUGH = 8, 64
 WIDER = np.array([-1.0, 1.0])  # L* to each side of a tone
 LARGEST = 0.5 - 0.5 / 255
@@ -119,8 +121,8 @@ def _colour(evidence: Evidence) -> Measured:
     and where all of them are, it is said.
     """
     shift = np.minimum(*(_shift(*pair) for pair in _pairs(evidence.once(_soft))))
-    name, share = evidence.once(mistake)
-    return Measured(float(shift.mean(dtype=np.float64)), parts=(Part(name, 100 * share),) if name else ())
+    parts = (*evidence.once(explanation), Part(WORST, float(shift.max())))
+    return Measured(float(shift.mean(dtype=np.float64)), parts=parts)
 
 
 def _tone(evidence: Evidence) -> Measured:
@@ -157,13 +159,15 @@ MISTAKES: dict[str, tuple[Real, float]] = {
 }
 
 
-def mistake(evidence: Evidence) -> tuple[str, float]:
-    """The mistake of range or matrix that explains how a result's colours differ from its truth's, and what share.
+def explanation(evidence: Evidence) -> tuple[Part, ...]:
+    """What explains how a result's colours differ from its truth's: a mistake of range or matrix, or another contrast.
 
     The means of 32 x 32 pixels (8 x 8 in small pictures) of the result are fitted by those of the truth with a
-    matrix and an offset; the fit is compared with what each of `MISTAKES` would make of the truth. A mistake is
-    named where the fit moves colours by one code value or more and the mistake leaves less than a quarter of
-    that unexplained. Empty where none does. A picture without colours tells nothing of the matrix.
+    matrix and an offset; the fit is compared with what each of `MISTAKES` would make of the truth, and with one gain
+    and one offset for all channels. A mistake is named, with the share of the change that it explains in %, where the
+    fit moves colours by one code value or more and the mistake leaves less than a tenth of that unexplained; else, by
+    the same rule, the contrast of the result in % of the truth's where it differs by 3 % or more. Empty where none
+    does. A picture without colours tells nothing of the matrix.
     """
     soft = evidence.once(_soft)
     truth, result = (np.repeat(v, 3, axis=2) if v.shape[2] == 1 else v for v in (soft.truth, soft.result))
@@ -174,7 +178,7 @@ def mistake(evidence: Evidence) -> tuple[str, float]:
     else:
         before, after = (values[inside].astype(np.float64) for values in (truth, result))
     if len(before) < 16:
-        return "", 0.0
+        return ()
     sides = np.column_stack([before, np.ones(len(before))])
     # Noise and detail average out in the one change of colours that fits all of the picture best.
     fitted = sides @ np.linalg.lstsq(sides, after, rcond=1e-6)[0]
@@ -184,20 +188,26 @@ def mistake(evidence: Evidence) -> tuple[str, float]:
 
     there = distance(fitted, before)
     if there < LEAST_SHIFT:
-        return "", 0.0
+        return ()
     found = sorted((distance(before @ m.T + offset, fitted), name) for name, (m, offset) in MISTAKES.items())
     left, name = found[0]
-    return (name, 1 - left / there) if left < UNEXPLAINED * there else ("", 0.0)
+    if left < UNEXPLAINED * there:
+        return (Part(name, 100 * (1 - left / there)),)
+    spread, moved = before - before.mean(), fitted - fitted.mean()
+    gain = float((spread * moved).sum() / max(np.square(spread).sum(), 1e-9))
+    line = distance(gain * spread + fitted.mean(), fitted) < UNEXPLAINED * there
+    return (Part(CONTRAST, 100 * gain),) if line and abs(gain - 1) >= LEAST_CONTRAST else ()
 
 
 MEASURES = [
     Measure(
-        "ciede2000_soft", 2, "Colour shift", "ΔE00", "lower", "colour",
+        "ciede2000_soft", 3, "Colour shift", "ΔE00", "lower", "colour",
         "Colour difference of the means of 32 x 32 pixels, less what noise gives by chance: a change of colour, "
-        "contrast or level, not of detail. A wrong range or matrix is named.",
+        "contrast or level, not of detail. A wrong range or matrix, or another contrast, is named.",
         "CIE 142-2001; ITU-R BT.601, BT.709", tie=0.05, digits=2, of=_colour, needs=("reference",),
         without_truth="Colour difference from the input of the means of 32 x 32 pixels, less what noise gives by "
-        "chance: a change of colour, contrast or level, not of detail. A wrong range or matrix is named.",
+        "chance: a change of colour, contrast or level, not of detail. A wrong range or matrix, or another contrast, "
+        "is named.",
     ),
     Measure(
         "tone", 2, "Tone shift", "L*", "nearer to zero", "colour",

@@ -154,9 +154,10 @@ def effective_bits(plane: Array, bit_depth: int) -> Measured:
 
     Blocks of 16 x 16 that deviate from a plane by less than 1.5 code values of 8 bits are smooth. For each depth
     from 5 bits up the values are turned into phases between two codes of that depth; equal weight goes to each
-    code of 8 bits that occurs. Where values keep to the codes, the mean vector is long [3]_: the least depth at
-    which it is half as long as can be is the answer. So 12 bits in a box of 16 are told as 12, and an 8-bit
-    picture that was enlarged still rests on its 8-bit codes wherever it is smooth: its banding shows.
+    code of 8 bits that occurs. Where values lie whole codes apart, the mean vector is long [3]_: the least depth at
+    which it is half as long as can be is the answer. A code is a share of the full range, or of one of 8 or 16 bits
+    whose last bits are always the same. So 12 bits in a box of 16 are told as 12, and an 8-bit picture that was
+    enlarged still rests on its 8-bit codes wherever it is smooth: its banding shows.
 
     Valid range: 6 different 8-bit codes in smooth areas; noise above half a step of the depth hides the steps of a
     picture that was resampled, and then no fewer bits are told.
@@ -178,10 +179,19 @@ def effective_bits(plane: Array, bit_depth: int) -> Measured:
     codes = np.flatnonzero(count >= SMOOTH_SIDE)
     if len(codes) < FEWEST_CODES:
         raise NotMeasurable("there are no smooth ramps")
+    long = max(TOGETHER, 1.5 / len(codes) ** 0.5)
+
+    def together(scale: float) -> float:
+        """Length of the mean vector where two codes lie 1 / scale apart."""
+        turn = (2 * np.pi * ((values.ravel() * scale) % 1)).astype(np.float32)
+        sums = (
+            np.bincount(code, part, minlength=256)[codes] / count[codes] for part in (np.cos(turn), np.sin(turn))
+        )
+        return float(np.hypot(*(each.mean() for each in sums)))
+
     for bits in range(5, bit_depth + 1):
-        phase = np.cos(2 * np.pi * values.ravel() * (2**bits - 1))
-        together = np.bincount(code, phase, minlength=256)[codes] / count[codes]
-        if together.mean() > max(TOGETHER, 1.5 / len(codes) ** 0.5):
+        longer = (2**bits - 2.0 ** (bits - of) for of in (8, 16) if bits < of <= bit_depth)
+        if any(together(scale) > long for scale in (2**bits - 1, *longer)):
             break
     return Measured(float(bits), parts=(Part("smooth blocks", float(len(values))),))
 
@@ -205,7 +215,7 @@ MEASURES = [
         without_truth="How much larger steps are on a grid of squares than between its lines. 0 where none stands out.",
     ),
     Measure(
-        "effective_bits", 2, "Effective bits", "bit", "higher", "compression",
+        "effective_bits", 3, "Effective bits", "bit", "higher", "compression",
         "Bits really used in smooth areas: 8 in a 16-bit file betrays an 8-bit step on the way, and bands.",
         "Mean phase between the code values; Mardia, Jupp 2000", tie=0.3, digits=0, of=_bits, needs=(),
         without_truth="Bits really used in smooth areas: 8 in a 16-bit file betrays an 8-bit step, and bands.",

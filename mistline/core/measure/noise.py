@@ -44,6 +44,7 @@ from mistline.core.measure.noise_spectrum import (
 )
 
 __all__ = [
+    "LOST",
     "MEASURES",
     "in_brightness",
     "in_colour",
@@ -58,6 +59,8 @@ HARDLY = 0.3  # code values: noise that nobody sees
 LEAST_TEXTURE = (0.5 / 255) ** 2
 SPREADS = (0.7, 1.4, 2.8)
 CALM = 0.25
+TOGETHER = 24  # cells that share their gains
+LOST = "texture lost"
 FEWEST, MOST_CELLS = 8, 400
 ROWS = 256
 
@@ -140,30 +143,59 @@ def _flat(evidence: Evidence) -> _Flat:
     return _Flat(rows[every], columns[every], variance[every], label)
 
 
-def _unexplained(truth: Array, result: Array, rows: Places, columns: Places) -> tuple[Real, float]:
-    """What of a result's cells (n, 256) its truth does not explain, and the share of the truth that is kept.
+def _neighbours(rows: Places, columns: Places) -> list[Places]:
+    """Cells (their indices) that lie near one another: halved across the longer side down to some two dozen."""
+    groups, found = [np.arange(len(rows))], []
+    while groups:
+        group = groups.pop()
+        if len(group) < 2 * TOGETHER:
+            found.append(group)
+            continue
+        along = rows if np.ptp(rows[group]) > np.ptp(columns[group]) else columns
+        order = group[np.argsort(along[group], kind="stable")]
+        groups += [order[: len(order) // 2], order[len(order) // 2 :]]
+    return found
+
+
+@dataclass(frozen=True)
+class _Beside:
+    """A result's cells beside their truth's: what is not explained (n, 256), and energies as `kept`, `lost` say.
+
+    `kept` is the share of the truth's energy that the fit has, `lost` the mean square of the truth less the fit.
+    """
+
+    left: Real
+    kept: float
+    lost: float
+
+
+def _beside(truth: Array, result: Array, rows: Places, columns: Places) -> _Beside:
+    """Split a result's cells into what its truth explains and what is left.
 
     A plane is taken off each cell, and the result is fitted by the truth in four Gaussian bands, each with a gain of
-    its own; what is left over is noise [1]_. So a lost or sharpened texture is no noise. The share kept is the energy
-    of the fit over that of the truth.
+    its own for cells that lie near one another; what is left over is noise [1]_. So a lost or sharpened texture is no
+    noise, be it lost all over or in places.
     """
     softer = chain((truth,), (cv2.GaussianBlur(truth, (0, 0), spread) for spread in SPREADS))
     cells = [cut_cells(plane, rows, columns) for plane in softer]  # one plane at a time: large ones take memory
     bands = np.stack([*(fine - coarse for fine, coarse in pairwise(cells)), cells[-1]])
     wanted = cut_cells(result, rows, columns)
-    fitted = explained(wanted, bands)
-    there = float(np.square(bands.sum(0)).sum())
-    return wanted - fitted, min(float(np.square(fitted).sum()) / there, 2.0) if there > 1e-12 else 0.0
+    fitted = np.empty_like(wanted)
+    for near in _neighbours(rows, columns):
+        fitted[near] = explained(wanted[near], bands[:, near])
+    there = float(np.square(cells[0]).sum())
+    kept = min(float(np.square(fitted).sum()) / there, 2.0) if there > 1e-12 else 0.0
+    return _Beside(wanted - fitted, kept, float(np.square(cells[0] - fitted).mean()))
 
 
-def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, float]:
-    """Noise of a result plane that its truth plane does not explain, and the share of the truth's own that is kept."""
-    left, kept = _unexplained(truth, result, flat.rows, flat.columns)
-    found = densities(left)
+def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, _Beside]:
+    """Noise of a result plane that its truth plane does not explain, and what was left and lost."""
+    beside = _beside(truth, result, flat.rows, flat.columns)
+    found = densities(beside.left)
     ranged = [flat.brightness == label for label in np.unique(flat.brightness)]
     density = np.mean([without_texture(found[part], flat.texture[part]) for part in ranged], axis=0)
     variance, octaves = total(density)
-    return Noise(255 * math.sqrt(variance), octaves, ()), kept
+    return Noise(255 * math.sqrt(variance), octaves, ()), beside
 
 
 def _told(noise: Noise) -> Measured:
@@ -208,7 +240,11 @@ def _beside_input(evidence: Evidence, read: Reader) -> Measured:
 
 
 def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measured:
-    """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma)."""
+    """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma).
+
+    The parts are the octaves, and how much texture of flat areas was lost: where that is much, what was made of it
+    (by a median, by aliasing) cannot be told from noise, and the value is the most that it can be.
+    """
     truth_codes = evidence.truth
     if truth_codes is None:
         return _beside_input(evidence, read)
@@ -227,11 +263,13 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
         found.append(noise_beside(before, after, flat))
 
     def mean(added: list[float], grain: float) -> float:
-        squares = [value**2 + kept * grain**2 for value, (_, kept) in zip(added, found, strict=True)]
+        squares = [value**2 + beside.kept * grain**2 for value, (_, beside) in zip(added, found, strict=True)]
         return math.sqrt(sum(squares) / len(squares))
 
     bands = {name: mean([noise.bands[name] for noise, _ in found], own.bands[name]) for name in BANDS}
-    return _told(Noise(mean([noise.sigma for noise, _ in found], own.sigma), bands, ()))
+    told = _told(Noise(mean([noise.sigma for noise, _ in found], own.sigma), bands, ()))
+    lost = 255 * math.sqrt(sum(beside.lost for _, beside in found) / len(found))
+    return Measured(told.value, parts=(*told.parts, Part(LOST, lost)))
 
 
 def in_brightness(evidence: Evidence) -> Measured:
@@ -260,8 +298,8 @@ def _standing(evidence: Evidence) -> Measured:
     if calm.sum() < FEWEST:
         raise NotMeasurable("too little is flat in this frame and the one before")
     rows, columns = flat.rows[calm], flat.columns[calm]
-    now, _ = _unexplained(truth, evidence.result_luma, rows, columns)
-    before, _ = _unexplained(truth_before, result_before, rows, columns)
+    now = _beside(truth, evidence.result_luma, rows, columns).left
+    before = _beside(truth_before, result_before, rows, columns).left
     energies = [float(np.square(cells).mean()) for cells in (now, before)]
     if 255 * math.sqrt(min(energies)) < HARDLY:
         raise NotMeasurable("there is hardly any noise")
@@ -274,7 +312,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 4, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 5, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),
@@ -282,13 +320,13 @@ MEASURES = [
         "it belongs there only a truth could tell.",
     ),
     Measure(
-        "noise_colour", 3, "Colour noise left", "cv", "nearer to the truth", "noise",
+        "noise_colour", 4, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_colour), needs=(),
         without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",
     ),
     Measure(
-        "noise_standing", 1, "Noise that stands still", "%", "lower", "in motion",
+        "noise_standing", 2, "Noise that stands still", "%", "lower", "in motion",
         "Share of the noise in flat areas that is the same on the frame before, as dirt on a window; grain is new on "
         "each frame and counts 0.",
         "Correlation of the error from frame to frame; Bendat, Piersol", tie=5.0, digits=0, of=_standing,

@@ -32,6 +32,7 @@ class Figure(BaseModel):
 
     test: str
     model: float
+    eight_ways: float | None = Field(None, description="As the mean of eight turned and mirrored copies.")
     beside: dict[str, float]
 
 

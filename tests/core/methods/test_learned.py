@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -211,6 +212,55 @@ def test_a_model_of_brightness_leaves_colour_alone(tmp_path: Path, photograph: F
     result = method.run(alone(frame), method.settings(), frame.size).pixels
     change = result - frame.pixels
     assert np.abs(change).max() > 0.02 and np.abs(change - change[..., :1]).max() < 1e-4
+
+
+@pytest.mark.parametrize("layout", ["NCHW", "NHWC"])
+@pytest.mark.parametrize("ways", [1, 2, 4, 5, 8])
+def test_the_mean_over_ways_is_the_mean_of_the_turned_kernels(
+    ways: int, layout: str, tmp_path: Path, photograph: Frame
+) -> None:
+    """What a convolution makes of a turned picture, turned back, is what the turned kernel makes."""
+    kernel = np.random.default_rng(4).uniform(0, 1, (3, 3))
+    kernel /= kernel.sum()
+    weights = {"kernel": np.tile(kernel, (3, 1, 1, 1)).astype(np.float32)}
+    wide = layout == "NHWC"
+    nodes = [helper.make_node("Transpose", ["input"], ["turned"], perm=[0, 3, 1, 2])] if wide else []
+    nodes.append(
+        helper.make_node(
+            "Conv", [nodes[0].output[0] if wide else "input", "kernel"], ["made"], pads=[1] * 4, group=3
+        )
+    )
+    nodes.append(helper.make_node("Transpose", ["made"], ["output"], perm=[0, 2, 3, 1] if wide else [0, 1, 2, 3]))
+    path = save(tmp_path / "lopsided.onnx", nodes, weights, [1, "h", "w", 3] if wide else [1, 3, "h", "w"])
+    turned = [np.rot90(kernel, turn) for turn in (0, 2, 1, 3)]
+    turned += [np.rot90(kernel, -turn)[:, ::-1] for turn in (0, 2, 1, 3)]
+    frame = photograph.with_pixels(photograph.pixels[:70, :91])
+    method = method_of(looked_into(path), path)
+    made = method.run(alone(frame), method.settings.model_validate({"ways": ways}), frame.size).pixels
+    wanted = cv2.filter2D(frame.pixels, -1, np.mean(turned[:ways], axis=0), borderType=cv2.BORDER_REFLECT)
+    assert np.abs(made - wanted).max() < 1e-5
+
+
+def test_the_mean_over_all_ways_of_an_enlarger_lies_in_place(tmp_path: Path, photograph: Frame) -> None:
+    """Careless coordinates move the picture half a pixel; turned all ways, the moves are even."""
+    path = resizer(tmp_path / "off.onnx", 2, coordinates="asymmetric")
+    frame = photograph.with_pixels(photograph.pixels[100:180, 100:200])
+    method = method_of(looked_into(path), path)
+    even = method.run(alone(frame), method.settings.model_validate({"ways": 8}), Size(200, 160)).pixels
+    assert np.abs(even - cv2.resize(frame.pixels, None, fx=2, fy=2)).mean() < 0.01
+    for turn in range(4):
+        other = method.run(
+            alone(frame.with_pixels(np.ascontiguousarray(np.rot90(frame.pixels, turn)))),
+            method.settings.model_validate({"ways": 8}),
+            Size(160, 200) if turn % 2 else Size(200, 160),
+        ).pixels
+        assert np.abs(np.rot90(other, -turn) - even).max() < 1e-5
+
+
+def test_eight_ways_bring_the_faithful_network_closer(crop: Frame) -> None:
+    given, truth = small(crop), luma(crop.pixels)
+    once, often = (psnr(truth, luma(ran("faithful_x2", given, crop.size, ways=w).pixels)) for w in (1, 8))
+    assert often > once + 0.03
 
 
 def _frame_of(path: Path, shape: list, axis: int, first: int, count: int) -> Path:

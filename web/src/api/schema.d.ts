@@ -2277,6 +2277,11 @@ export interface components {
             beside: {
                 [key: string]: number;
             };
+            /**
+             * Eight Ways
+             * @description As the mean of eight turned and mirrored copies.
+             */
+            eight_ways?: number | null;
             /** Model */
             model: number;
             /** Test */

@@ -73,6 +73,7 @@ type Card = NonNullable<Method["card"]>;
 function Held({ card }: { card: Card }) {
   const rivals = Object.keys(card.figures?.[0]?.beside ?? {});
   if (!card.figures?.length) return null;
+  const eight = card.figures.some((figure) => figure.eight_ways != null);
   return (
     <table className="mt-2 text-small">
       <caption className="text-left text-soft">
@@ -82,6 +83,7 @@ function Held({ card }: { card: Card }) {
         <tr className="text-right text-soft">
           <th />
           <th className="pl-4 font-medium text-ink">this model</th>
+          {eight && <th className="pl-4 font-normal">mean of 8 ways</th>}
           {rivals.map((rival) => (
             <th key={rival} className="pl-4 font-normal">
               {rival}
@@ -100,6 +102,7 @@ function Held({ card }: { card: Card }) {
               <td className={`pl-4 ${best ? "font-semibold" : "text-accent-deep"}`}>
                 {figure.model.toFixed(2)}
               </td>
+              {eight && <td className="pl-4">{figure.eight_ways?.toFixed(2) ?? "–"}</td>}
               {rivals.map((rival) => (
                 <td key={rival} className="pl-4">
                   {figure.beside[rival]?.toFixed(2) ?? "–"}
