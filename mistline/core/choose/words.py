@@ -8,19 +8,20 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
-from mistline.core.measure.detail import held
+from mistline.core.measure.detail import OCTAVES, held
 from mistline.core.measure.noise import LOST
 
 __all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
 
 THRESHOLDS = {
-    "displacement, px": 0.1,
+    "displacement, px": 0.15,
     "displacement that spoils, px": 0.2,
     "noise, share of the reference": 0.1,
     "noise, cv": 0.5,
     "noise, share of the texture lost beside it": 0.5,
     "coarse noise, share": 0.5,
     "detail in an octave, share": 0.1,
+    "even change of all octaves, share": 0.04,
     "detail invented, %": 10.0,
     "rims, % of the step": 1.5,
     "edge width, share of the truth's": 0.15,
@@ -119,7 +120,10 @@ def _noise(
         )
     change = left - there
     hidden = 0 < change < hides
-    if abs(change) < max(2 * least if hidden else least, THRESHOLDS["noise, share of the reference"] * there):
+    # With another contrast the truth's own noise is another too.
+    if min(abs(change), abs(left - there * _contrast(scores))) < max(
+        2 * least if hidden else least, THRESHOLDS["noise, share of the reference"] * there
+    ):
         return f"{what} as in the truth ({left:.1f} cv)"
     if hidden:
         return f"{what} at most {left:.1f} cv (the truth has {there:.1f}), hidden in lost texture"
@@ -144,8 +148,20 @@ def _colour_noise(scores: Scores, reference: Scores, given: Scores | None) -> st
 
 
 def _contrast(scores: Scores) -> float:
-    """The contrast of the result over the truth's."""
-    return scores["ciede2000_soft"].parts.get(CONTRAST, 100.0) / 100
+    """The contrast of the result over the truth's: by its large areas, or where these hardly differ, by its detail.
+
+    Only another contrast changes all octaves alike.
+    """
+    parts = scores["ciede2000_soft"].parts
+    for name in parts:
+        if name in MISTAKES:
+            return float(MISTAKES[name][0].sum() / 3)
+    kept = [value / 100 for name, value in scores["detail_kept"].parts.items() if name in OCTAVES]
+    if CONTRAST in parts or len(kept) < len(OCTAVES):
+        return parts.get(CONTRAST, 100.0) / 100
+    even = sum(kept) / len(kept)
+    alike = max(kept) - min(kept) < THRESHOLDS["even change of all octaves, share"] * even
+    return float(even**0.5) if alike and abs(even - 1) >= THRESHOLDS["detail in an octave, share"] else 1.0
 
 
 def _detail(scores: Scores, factor: float) -> str:
@@ -179,7 +195,7 @@ def _mistake(scores: Scores) -> str:
 
 def _steeper(scores: Scores) -> str:
     change = _contrast(scores) - 1
-    return f"contrast {'down' if change < 0 else 'up'} {_percent(change)}" if change else ""
+    return f"contrast {'down' if change < 0 else 'up'} {_percent(change)}" if abs(change) >= 0.005 else ""
 
 
 def _banding(scores: Scores, reference: Scores) -> str:

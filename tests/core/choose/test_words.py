@@ -7,7 +7,9 @@ import pytest
 from mistline.core.choose.words import THRESHOLDS, Score, describe
 from mistline.core.frame import Frame
 from mistline.core.measure import MEASURES, Evidence, measure_all
+from mistline.core.measure.colour_shift import CONTRAST, WORST
 from mistline.core.measure.detail import OCTAVES
+from mistline.core.measure.noise import LOST
 
 PLAIN = {key: Score(0.0) for key in MEASURES} | {
     "noise_left": Score(2.0), "effective_bits": Score(16.0), "edge_width": Score(1.5), "detail_kept": Score(100, dict.fromkeys(OCTAVES, 100.0)),
@@ -26,7 +28,7 @@ def test_nothing_wrong_is_said_of_a_good_result() -> None:
 @pytest.mark.parametrize(
     ("measure", "threshold", "words"),
     [
-        ("registration", "displacement, px", "lies 0.11 px off"),
+        ("registration", "displacement, px", "lies 0.17 px off"),
         ("halo", "rims, % of the step", "rims +2 % at strong edges"),
         ("blotch", "blotches, cv", "blotches of 0.7 cv"),
         ("ciede2000_soft", "colour shift, dE00", "colours off by ΔE00 0.6"),
@@ -111,6 +113,48 @@ def test_a_recognised_mistake_explains_contrast_and_colour() -> None:
     sentence = told(**wrong)
     assert "Looks like 16-235 taken for full range" in sentence
     assert "detail" not in sentence and "tones" not in sentence
+
+
+@pytest.mark.parametrize("gain", [0.7, 0.86, 1.15])
+def test_another_contrast_is_told_as_one_and_not_as_lost_detail_or_noise(gain: float) -> None:
+    even = Score(100, dict.fromkeys(OCTAVES, 100 * gain**2))
+    told_by_areas = told(
+        ciede2000_soft=Score(3.0, {CONTRAST: 100 * gain}), detail_kept=even, noise_left=Score(2 * gain)
+    )
+    told_by_detail = told(detail_kept=even, noise_left=Score(2 * gain))
+    for sentence in (told_by_areas, told_by_detail):
+        assert f"contrast {'down' if gain < 1 else 'up'} {abs(gain - 1) * 100:.0f} %" in sentence
+        assert "detail that the input holds is kept (100 % of it or more)" in sentence
+        assert "Noise as in the truth" in sentence
+    blurred = dict(zip(OCTAVES, (98.0, 90.0, 60.0, 20.0), strict=True))
+    assert "contrast" not in told(detail_kept=Score(67, blurred))
+
+
+def test_a_displacement_leaves_no_figure_that_it_spoils() -> None:
+    """Half a pixel loses a third of the finest detail by itself."""
+    bad = {"noise_left": Score(9.0), "detail_kept": Score(60, dict.fromkeys(OCTAVES, 60.0)), "halo": Score(9.0)}
+    assert told(registration=Score(0.5), **bad) == (
+        "Lies 0.50 px off the truth, which spoils the other figures, colours unchanged (ΔE00 0.0)."
+    )
+    assert "noise" in told(registration=Score(0.16), **bad)
+
+
+def test_what_changed_in_places_is_told_beside_an_even_figure() -> None:
+    assert "colours unchanged (ΔE00 0.1) but in places (up to 4.4)" in told(
+        ciede2000_soft=Score(0.1, {WORST: 4.4})
+    )
+    assert "places" not in told(ciede2000_soft=Score(0.1, {WORST: 2.4}))
+
+
+def test_noise_that_lost_texture_may_hide_is_no_claim() -> None:
+    quiet = {**PLAIN, "noise_left": Score(0.0)}
+
+    def beside(noise: float, lost: float) -> str:
+        return describe({**PLAIN, "noise_left": Score(noise, {LOST: lost})}, quiet, 1)
+
+    assert beside(1.8, 7.5).startswith("Noise at most 1.8 cv (the truth has 0.0), hidden in lost texture, detail")
+    assert beside(1.8, 1.0).startswith("Noise 1.8 cv where the truth has 0.0, detail")
+    assert beside(0.8, 7.5).startswith("Noise as in the truth (0.8 cv), detail")
 
 
 def test_no_displacement_is_claimed_below_its_own_error() -> None:
