@@ -56,6 +56,19 @@ def test_a_shipped_recipe_is_read_only_and_can_be_duplicated(page: Page) -> None
     expect(page.get_by_role("button", name=re.compile("Bicubic, sharpened, copy"))).to_be_visible()
 
 
+def test_a_removed_recipe_comes_back_as_it_was(page: Page, app: Running) -> None:
+    recipe = {"name": "Gone too soon", "passes": [{"method": "lanczos"}], "over_size": 2}
+    made = app.http.post("/api/recipes", json=recipe).json()
+    page.goto(f"/recipes?recipe={made['id']}")
+    page.get_by_role("region", name="Recipe").get_by_role("button", name="Remove", exact=True).click()
+    dock = page.get_by_role("status").filter(has_text="The recipe Gone too soon was removed")
+    expect(page.get_by_role("button", name=re.compile("^Gone too soon"))).to_have_count(0)
+    dock.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("button", name=re.compile("^Gone too soon"))).to_be_visible()
+    [back] = [r for r in app.http.get("/api/recipes").json() if r["name"] == "Gone too soon"]
+    assert {**back, "id": ""} == {**made, "id": ""}
+
+
 def test_a_recipe_is_made_over_size_and_brought_down(page: Page, app: Running) -> None:
     page.goto("/recipes?from=bicubic")
     editor = page.get_by_role("region", name="Recipe")

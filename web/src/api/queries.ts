@@ -77,9 +77,15 @@ export function useSaveRecipe() {
 export function useRemoveRecipe() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (id: string) =>
+    mutationFn: ({ id }: { id: string; recipe: Recipe }) =>
       answer(client.DELETE("/api/recipes/{recipe_id}", { params: { path: { recipe_id: id } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["recipes"] }),
+    onSuccess: (_, { recipe }) => {
+      notify({
+        words: `The recipe ${recipe.name} was removed; trials that ran it keep their takes.`,
+        undo: () => answer(client.POST("/api/recipes", { body: recipe })),
+      });
+      return queries.invalidateQueries({ queryKey: ["recipes"] });
+    },
   });
 }
 

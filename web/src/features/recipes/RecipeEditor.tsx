@@ -1,6 +1,6 @@
 import type { Method, Pass, Recipe, RecipeItem } from "../../api/client";
 import { useRemoveRecipe, useSaveRecipe } from "../../api/queries";
-import { Button, ConfirmButton, Trouble } from "../../ui/parts";
+import { Button, Trouble } from "../../ui/parts";
 import { letGo, settle, useRecipeDraft } from "./drafts";
 import { byFamily } from "./form";
 import { PassForm } from "./PassForm";
@@ -158,12 +158,9 @@ export function RecipeEditor(props: Props) {
         )}
         <Button onClick={() => onDuplicate({ ...draft, name: `${draft.name}, copy` })}>Duplicate</Button>
         {id && !fixed && (
-          <ConfirmButton
-            question={`Remove ${start.name}? Trials that ran it keep their takes.`}
-            act={() => drop.mutate(id, { onSuccess: () => onSaved(null) })}
-          >
+          <Button onClick={() => drop.mutate({ id, recipe: start }, { onSuccess: () => onSaved(null) })}>
             Remove
-          </ConfirmButton>
+          </Button>
         )}
       </div>
       {fixed && (
