@@ -45,7 +45,10 @@ def joined_timing(made: Sequence[ShardMade]) -> Timing:
 
 
 def _mean(frames: Sequence[Scored]) -> Scored:
-    """The mean over the frames that have a value; infinite where all measured ones are, else why there is none."""
+    """The mean over the frames that have a value; infinite where all measured ones are, else why there is none.
+
+    A part that fewer than half of them have, as a mistake that is named on a few, is no part of the whole.
+    """
     known = [score for score in frames if score.value is not None]
     if not known:
         return next((score for score in frames if not score.note), frames[0])
@@ -53,7 +56,7 @@ def _mean(frames: Sequence[Scored]) -> Scored:
     parts = {name: [score.parts[name] for score in known if name in score.parts] for name in names}
     return Scored(
         value=float(np.mean([score.value for score in known])),
-        parts={name: float(np.mean(values)) for name, values in parts.items()},
+        parts={name: float(np.mean(values)) for name, values in parts.items() if 2 * len(values) >= len(known)},
     )
 
 

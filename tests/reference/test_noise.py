@@ -1,5 +1,6 @@
 """Noise read off a picture, over a grid of kinds, levels, textures and sizes of known noise."""
 
+import cv2
 import numpy as np
 import pytest
 from skimage.restoration import estimate_sigma
@@ -134,6 +135,28 @@ def test_lost_or_sharpened_texture_is_no_noise(name: str) -> None:
     soft = gaussian_filter(truth.pixels, (1, 1, 0))
     for pixels in (soft, 2 * truth.pixels - soft, 0.8 * truth.pixels + 0.05):
         assert left(truth.with_pixels(pixels), truth) < 0.3 + left(truth, truth)
+
+
+@pytest.mark.parametrize("added", [0.0, 4.0])
+@pytest.mark.parametrize("soft", [1.0, 2.0])
+@pytest.mark.parametrize("share", [0.5, 0.25])
+@pytest.mark.parametrize("name", ["coffee", "chelsea", "camera", "coins"])
+def test_texture_lost_in_a_part_is_no_noise_and_hides_none(
+    name: str, share: float, soft: float, added: float
+) -> None:
+    truth = plate(name)
+    height, width, _ = truth.pixels.shape
+    blurred = cv2.GaussianBlur(truth.pixels, (0, 0), soft)
+    part = (np.arange(width) < share * width)[None, :, None] & (np.arange(height) < 2 * share * height)[
+        :, None, None
+    ]
+    noise = np.random.default_rng(3).normal(0, added / 255, truth.pixels.shape)
+    result = truth.with_pixels((np.where(part, blurred, truth.pixels) + noise).astype(np.float32))
+    found, own = left(result, truth), left(truth, truth)
+    if added:
+        assert found**2 - own**2 == pytest.approx((added * LUMA_OF_WHITE) ** 2, rel=0.25)
+    else:
+        assert found < own + 0.65
 
 
 def test_no_noise_is_none_and_a_black_picture_tells_nothing() -> None:

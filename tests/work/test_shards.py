@@ -115,3 +115,11 @@ def test_shards_of_two_machines_are_told_apart() -> None:
 def test_a_measure_that_is_infinite_on_every_frame_stays_so() -> None:
     [(mean, frames)] = joined_scores([_shard([None, None], {}, [])]).values()
     assert (mean.value, mean.note, frames) == (None, "", [None, None])
+
+
+def test_a_part_that_few_frames_have_is_none_of_the_clip() -> None:
+    parts = [{"sure": 1.0, "often": 4.0, "seldom": 9.0}, {"sure": 0.0, "often": 2.0}, {"sure": 1.0}, {"sure": 0.0}]
+    scores = [{"psnr": Scored(value=30.0, parts=each)} for each in parts]
+    shard = _shard([], {}, []).model_copy(update={"scores": scores})
+    [(mean, _)] = joined_scores([shard]).values()
+    assert mean.parts == {"sure": 0.5, "often": 3.0}
