@@ -5,9 +5,10 @@ import numpy as np
 import pytest
 from skimage import data
 
-from mistline.core.frame import Size
+from mistline.core.frame import Size, to_frame
+from mistline.core.measure import MEASURES, Evidence
 from mistline.core.measure.blotch import blotch
-from mistline.core.measure.detail import OCTAVES, detail_by_octave, held
+from mistline.core.measure.detail import BESIDE_NOISE, OCTAVES, detail_by_octave, held
 from mistline.core.resample import resize
 
 SIDE = 512
@@ -155,3 +156,24 @@ def test_blotches_on_a_photograph_are_told_too(name: str, sigma: float) -> None:
     plane = (picture if picture.ndim == 2 else picture[..., 1]).astype(np.float32)[:400, :512] / 255
     patches = _band_noise(1 / 40, 1 / 10, sigma / 255, 5)[: plane.shape[0], : plane.shape[1]]
     assert blotch(plane, plane + patches) == pytest.approx(sigma, rel=0.15)
+
+
+@pytest.mark.parametrize("sigma", [2.0, 6.0, 15.0])
+@pytest.mark.parametrize("name", ["moon", "retina", "astronaut", "brick"])
+def test_even_noise_is_invented_detail_but_none_less_noise(name: str, sigma: float) -> None:
+    """White noise of a known energy in each octave; reversed detail stays invented beside it."""
+    codes = getattr(data, name)()[:480, :480]
+    truth = to_frame(codes[..., None] if codes.ndim == 2 else codes)
+    noise = np.random.default_rng(5).normal(0, sigma / 255, truth.pixels.shape)
+    soft = cv2.GaussianBlur(truth.pixels, (0, 0), 1.2).reshape(truth.pixels.shape)
+
+    def worst(pixels: np.ndarray) -> float:
+        result = truth.with_pixels(np.clip(pixels, 0, 1).astype(np.float32))
+        parts = {part.name: part.value for part in MEASURES["detail_invented"].of(Evidence(result, truth)).parts}
+        assert all(parts[octave + BESIDE_NOISE] <= parts[octave] + 1e-6 for octave in OCTAVES)
+        return max(parts[octave + BESIDE_NOISE] for octave in OCTAVES)
+
+    assert worst(truth.pixels + noise) < 10
+    assert worst(2 * soft - truth.pixels) > 20  # much of the retina is black
+    if name in ("astronaut", "brick"):
+        assert worst(2 * soft - truth.pixels + noise / 3) > 40

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
-from mistline.core.measure.detail import OCTAVES, held
+from mistline.core.measure.detail import BESIDE_NOISE, OCTAVES, held
 from mistline.core.measure.noise import LOST
 
 __all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
@@ -178,7 +178,9 @@ def _detail(scores: Scores, factor: float) -> str:
 
 
 def _invented(scores: Scores, factor: float) -> str:
-    found = {name: value for name, value in scores["detail_invented"].parts.items() if name in held(factor)}
+    """What is invented beside the noise, which is told as such."""
+    parts = scores["detail_invented"].parts
+    found = {name: parts.get(name + BESIDE_NOISE, value) for name, value in parts.items() if name in held(factor)}
     if not found:
         return ""
     name = max(found, key=lambda octave: found[octave])

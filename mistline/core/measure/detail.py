@@ -18,14 +18,17 @@ from scipy.fft import rfft2
 from mistline.core.frame import Array
 from mistline.core.measure.areas import halved
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
+from mistline.core.measure.noise import noise_added
 from mistline.core.threads import on_threads
 
-__all__ = ["MEASURES", "OCTAVES", "Detail", "Octave", "detail_by_octave", "held"]
+__all__ = ["BESIDE_NOISE", "MEASURES", "OCTAVES", "Detail", "Octave", "detail_by_octave", "held"]
 
 # Lower ends in cycles per pixel; the last one reaches to the corner of the spectrum, 0.71 cycles per pixel.
 OCTAVES = {"1/32 to 1/16": 1 / 32, "1/16 to 1/8": 1 / 16, "1/8 to 1/4": 1 / 8, "1/4 and finer": 1 / 4}
 SIDE = 64
 KEPT = 2**20  # pixels of a truth whose spectra are kept for its other results
+NOISE_SLACK = 1.3  # noise is known to 10 % of its sigma
+BESIDE_NOISE = ", less noise"
 LEAST = 1 / 255  # deviation of one code value in an octave: less than that is no detail to speak of
 
 
@@ -34,10 +37,15 @@ Known = dict[tuple[int, int], Array]  # by height of the plane and first row
 
 @dataclass(frozen=True)
 class Octave:
-    """Shares of the truth's energy in one octave: kept and invented; kept is None where the truth has none."""
+    """Shares of the truth's energy in one octave: kept and invented; kept is None where the truth has none.
+
+    `there` is the truth's energy, one code value's at least, and `extra` that of what is invented: squares of 0..1.
+    """
 
     kept: float | None
     invented: float
+    there: float
+    extra: float
 
 
 @dataclass(frozen=True)
@@ -134,8 +142,9 @@ def detail_by_octave(truth: Array, result: Array, known: Known | None = None) ->
     octaves = {}
     for name, (coherent, there, found) in zip(OCTAVES, parts, strict=True):
         t, floor = float(there.mean()), LEAST**2
-        extra = float((found - coherent).mean()) / max(t, floor)
-        octaves[name] = Octave(float(coherent.mean()) / t if t >= floor else None, min(extra, 1.0))
+        extra, least = float((found - coherent).mean()), max(t, floor)
+        kept = float(coherent.mean()) / t if t >= floor else None
+        octaves[name] = Octave(kept, min(extra / least, 1.0), least, extra)
     if all(octave.kept is None for octave in octaves.values()) and not any(
         o.invented > 0.01 for o in octaves.values()
     ):
@@ -174,12 +183,20 @@ def _kept(evidence: Evidence) -> Measured:
 
 
 def _invented(evidence: Evidence) -> Measured:
+    """The parts are the octaves, and the octaves less what the noise of flat areas makes everywhere."""
     found = evidence.once(_octaves)
     parts = tuple(Part(name, 100 * octave.invented) for name, octave in found.octaves.items())
     possible = [part.value for part in parts if part.name in held(evidence.factor)]
     worst = (Part("worst octave that the input holds", max(possible)),) if possible else ()
     mean = sum(part.value for part in parts) / len(parts)
-    return Measured(mean, _map(found.invented, evidence), parts + worst)
+    noise = noise_added(evidence)
+
+    def beside_noise(name: str, octave: Octave) -> Part:
+        by_noise = NOISE_SLACK * (noise.get(name, 0.0) / 255) ** 2
+        return Part(name + BESIDE_NOISE, 100 * min(max(octave.extra - by_noise, 0.0) / octave.there, 1.0))
+
+    apart = tuple(beside_noise(name, octave) for name, octave in found.octaves.items())
+    return Measured(mean, _map(found.invented, evidence), parts + worst + apart)
 
 
 def _beyond(evidence: Evidence) -> Measured:
@@ -212,7 +229,7 @@ MEASURES = [
         SOURCE, tie=0.5, digits=1, of=_kept,
     ),
     Measure(
-        "detail_invented", 2, "Detail invented", "%", "lower", "detail",
+        "detail_invented", 3, "Detail invented", "%", "lower", "detail",
         "Energy of detail that does not match the truth (noise, wrong texture, shifted lines), as a share of "
         "the truth's, 100 % at most in each octave; mean of the same octaves.",
         SOURCE, tie=0.5, digits=1, of=_invented,

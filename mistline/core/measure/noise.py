@@ -48,6 +48,7 @@ __all__ = [
     "MEASURES",
     "in_brightness",
     "in_colour",
+    "noise_added",
     "noise_beside",
     "noise_colour",
     "noise_luma",
@@ -198,6 +199,18 @@ def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, _Besi
     return Noise(255 * math.sqrt(variance), octaves, ()), beside
 
 
+def _luma_beside(evidence: Evidence) -> tuple[Noise, _Beside]:
+    return noise_beside(evidence.once(_truth).luma, evidence.once(_result).luma, evidence.once(_flat))
+
+
+def noise_added(evidence: Evidence) -> dict[str, float]:
+    """Luma noise that the truth does not explain, in code values by octave; empty where it cannot be told."""
+    try:
+        return evidence.once(_luma_beside)[0].bands
+    except NotMeasurable:
+        return {}
+
+
 def _told(noise: Noise) -> Measured:
     return Measured(noise.sigma, parts=tuple(Part(name, value) for name, value in noise.bands.items()))
 
@@ -257,10 +270,10 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
 
     own = evidence.once_of_reference(read, of_truth)
     flat, truth, result = evidence.once(_flat), evidence.once(_truth), evidence.once(_result)
-    found = []
-    for index in planes:
-        before, after = (p.colour(index) if index else p.luma for p in (truth, result))
-        found.append(noise_beside(before, after, flat))
+    found = [
+        noise_beside(truth.colour(index), result.colour(index), flat) if index else evidence.once(_luma_beside)
+        for index in planes
+    ]
 
     def mean(added: list[float], grain: float) -> float:
         squares = [value**2 + beside.kept * grain**2 for value, (_, beside) in zip(added, found, strict=True)]
