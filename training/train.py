@@ -86,7 +86,7 @@ PLANS = {
     "faithful_x2": (
         Plan(2, 32, 4, 16000, 44, "clean", planes=1),
         Plan(2, 32, 6, 7250, 44, "clean", 1, loss=with_squares, rate=5e-4, photographs=0.85, seed=2),
-        Plan(2, 32, 6, 4000, 64, "clean", 1, loss=with_decibels, rate=5e-4, patches=8, photographs=0.85, seed=3),
+        Plan(2, 32, 6, 6000, 64, "clean", 1, loss=with_decibels, rate=5e-4, patches=8, photographs=0.85, seed=3),
     ),
     "moving_x2": (Plan(2, 32, 6, 1800, 36, "clean", 1, start_from="faithful_x2", frames=3, rate=RATE / 2),),
     "crisp_x2": (
