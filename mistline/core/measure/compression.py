@@ -183,7 +183,8 @@ def effective_bits(plane: Array, bit_depth: int) -> Measured:
 
     def together(scale: float) -> float:
         """Length of the mean vector where two codes lie 1 / scale apart."""
-        turn = (2 * np.pi * ((values.ravel() * scale) % 1)).astype(np.float32)
+        place = values.ravel() * scale
+        turn = (2 * np.pi * (place - np.floor(place))).astype(np.float32)
         sums = (
             np.bincount(code, part, minlength=256)[codes] / count[codes] for part in (np.cos(turn), np.sin(turn))
         )
