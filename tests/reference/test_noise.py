@@ -8,7 +8,7 @@ from skimage.restoration import estimate_sigma
 from mistline.core.frame import Frame, Size, luma
 from mistline.core.measure import MEASURES, Evidence, NotMeasurable
 from mistline.core.measure.noise import noise_colour, noise_luma
-from mistline.core.measure.noise_spectrum import BANDS, Noise
+from mistline.core.measure.noise_spectrum import BANDS, Noise, Texture
 from mistline.core.resample import resize
 from tests.reference.noises import KINDS, noisy, plate, quiet
 
@@ -70,6 +70,21 @@ def test_beside_scikit_image_on_white_noise() -> None:
 def test_clean_texture_is_not_noise(name: str) -> None:
     with pytest.raises(NotMeasurable, match="as texture has; noise is at most"):
         told(plate(name))
+
+
+@pytest.mark.parametrize("read", [2.0, 6.0])
+@pytest.mark.parametrize("name", ["grass", "gravel", "coffee", "coins"])
+def test_the_most_that_noise_can_be_is_no_less_where_dark_parts_are_calmer(name: str, read: float) -> None:
+    """Noise whose variance grows with brightness, and texture that hides it: what is said holds over the picture."""
+    truth = plate(name)
+    sigma = np.sqrt(truth.pixels * 12.0**2 + read**2) / 255
+    noise = np.random.default_rng(6).normal(0, 1, truth.pixels.shape) * sigma
+    shown = truth.with_pixels((0.1 + 0.8 * (truth.pixels + noise)).astype(np.float32))
+    true = 0.8 * 255 * float(luma(noise.astype(np.float32)).std())
+    try:
+        assert told(shown).sigma == pytest.approx(true, rel=0.2)
+    except Texture as why:
+        assert why.most > 0.95 * true
 
 
 @pytest.mark.parametrize("kernel", ["area", "lanczos3"])

@@ -77,7 +77,8 @@ BANDS = {"1/32 to 1/16": (0,), "1/16 to 1/8": (1, 2), "1/8 to 1/4": (3, 4), "1/4
 class Texture(NotMeasurable):
     """The calmest parts are texture.
 
-    In code values, `least` is the white noise that the finest scale shows, `most` what is there altogether.
+    In code values, `least` is the white noise that the finest scale shows, `most` what the calmest cells of each
+    brightness hold altogether.
     """
 
     def __init__(self, why: str, least: float, most: float) -> None:
@@ -375,10 +376,14 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     shape = _settled([calmest(np.arange(len(rows)), share) for share in SHARES if share * len(rows) >= FEWEST])
     own = 255 * total(shape.density)[0] ** 0.5
     if shape.doubt and own > FAINT:
+        # What is calmest of all may be so because it is dark: each brightness has calmest cells of its own.
+        parts = ranges(level)
+        there = [total(calmest(part, CALM, FEW).density)[0] for part in parts]
+        most = 255 * float(np.sqrt(np.average(there, weights=[len(part) for part in parts])))
         raise Texture(
-            f"its calmest parts have {shape.doubt}, as texture has; noise is at most {own:.1f} cv",
+            f"its calmest parts have {shape.doubt}, as texture has; noise is at most {most:.1f} cv",
             shape.finest,
-            own,
+            most,
         )
     if brightness is None and own > ROUNDED and _equal_neighbours(plane, clipped) > REPEATED:
         raise NotMeasurable("its pixels stand in equal blocks, as where they were repeated to enlarge it")
