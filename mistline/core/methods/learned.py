@@ -49,12 +49,11 @@ def _in_ways(path: Path, card: ModelCard, pixels: Array, ways: int) -> Array:
     """The mean of what the model makes of as many turned and mirrored copies of (H, W, C), each put back [1]_."""
     total: Array | None = None
     for turns, mirrored in WAYS[:ways]:
-        found = apply(path, card, np.rot90(pixels[:, ::-1] if mirrored else pixels, turns))
-        found = np.rot90(found, -turns)
+        found = np.rot90(apply(path, card, np.rot90(pixels[:, ::-1] if mirrored else pixels, turns)), -turns)
         found = found[:, ::-1] if mirrored else found
-        total = found if total is None else total + found
+        total = found if total is None else np.add(total, found, out=total)
     assert total is not None
-    return total / np.float32(ways) if ways > 1 else total
+    return total if ways == 1 else np.divide(total, np.float32(ways), out=total)
 
 
 def _on_channels(path: Path, card: ModelCard, frames: list[Array], ways: int) -> Array:
