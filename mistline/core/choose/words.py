@@ -17,7 +17,7 @@ THRESHOLDS = {
     "displacement, px": 0.15,
     "displacement that spoils, px": 0.2,
     "noise, share of the reference": 0.1,
-    "noise, cv": 0.5,
+    "noise, cv": 0.75,
     "noise, share of the texture lost beside it": 0.5,
     "coarse noise, share": 0.5,
     "detail in an octave, share": 0.1,
