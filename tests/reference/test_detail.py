@@ -8,7 +8,7 @@ from skimage import data
 from mistline.core.frame import Size, to_frame
 from mistline.core.measure import MEASURES, Evidence
 from mistline.core.measure.blotch import blotch
-from mistline.core.measure.detail import BESIDE_NOISE, OCTAVES, detail_by_octave, held
+from mistline.core.measure.detail import LESS_NOISE, OCTAVES, detail_by_octave, held
 from mistline.core.resample import resize
 
 SIDE = 512
@@ -170,8 +170,8 @@ def test_even_noise_is_invented_detail_but_none_less_noise(name: str, sigma: flo
     def worst(pixels: np.ndarray) -> float:
         result = truth.with_pixels(np.clip(pixels, 0, 1).astype(np.float32))
         parts = {part.name: part.value for part in MEASURES["detail_invented"].of(Evidence(result, truth)).parts}
-        assert all(parts[octave + BESIDE_NOISE] <= parts[octave] + 1e-6 for octave in OCTAVES)
-        return max(parts[octave + BESIDE_NOISE] for octave in OCTAVES)
+        assert all(parts[octave + LESS_NOISE] <= parts[octave] + 1e-6 for octave in OCTAVES)
+        return max(parts[octave + LESS_NOISE] for octave in OCTAVES)
 
     assert worst(truth.pixels + noise) < 10
     assert worst(2 * soft - truth.pixels) > 20  # much of the retina is black

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
-from mistline.core.measure.detail import BESIDE_NOISE, OCTAVES, held
+from mistline.core.measure.detail import LESS_NOISE, OCTAVES, held
 from mistline.core.measure.noise import LOST
 
 __all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
@@ -43,7 +43,6 @@ THRESHOLDS = {
     "letters read": 4.0,
 }
 
-SPOILT = ", which spoils the other figures"
 COARSE = ("1/32 to 1/16", "1/16 to 1/8")
 
 
@@ -64,15 +63,22 @@ def _percent(share: float) -> str:
     return f"{abs(share) * 100:.0f} %"
 
 
-def _displacement(scores: Scores, factor: float, off: str = "truth") -> str:
-    """Only what goes beyond its own error is claimed."""
+def _moved(scores: Scores) -> float:
+    """The displacement in pixels as far as it is claimed: 0 where it does not go beyond its own error."""
     shift, parts = scores["registration"].value, scores["registration"].parts
-    if shift is None:
+    return shift if shift is not None and parts.get("sure", 1.0) else 0.0
+
+
+def _spoilt(scores: Scores) -> bool:
+    return _moved(scores) >= THRESHOLDS["displacement that spoils, px"]
+
+
+def _displacement(scores: Scores, factor: float, off: str = "truth") -> str:
+    shift = _moved(scores)
+    if shift < THRESHOLDS["displacement, px"]:
         return ""
-    if shift < THRESHOLDS["displacement, px"] or not parts.get("sure", 1.0):
-        return ""
-    name = _misplacement(parts, factor)
-    spoils = SPOILT if shift >= THRESHOLDS["displacement that spoils, px"] else ""
+    name = _misplacement(scores["registration"].parts, factor)
+    spoils = ", which spoils the other figures" if _spoilt(scores) else ""
     return f"lies {shift:.2f} px off the {off}{f' ({name})' if name else ''}{spoils}"
 
 
@@ -121,7 +127,7 @@ def _noise(
     change = left - there
     hidden = 0 < change < hides
     # With another contrast the truth's own noise is another too.
-    if min(abs(change), abs(left - there * _contrast(scores))) < max(
+    if min(abs(change), abs(left - there * _gain(scores))) < max(
         2 * least if hidden else least, THRESHOLDS["noise, share of the reference"] * there
     ):
         return f"{what} as in the truth ({left:.1f} cv)"
@@ -147,15 +153,20 @@ def _colour_noise(scores: Scores, reference: Scores, given: Scores | None) -> st
     return "" if told.startswith("colour noise as") else told
 
 
-def _contrast(scores: Scores) -> float:
+def _mistaken(scores: Scores) -> str:
+    """The name of the mistake of range or matrix that was recognised; empty where none was."""
+    return next((name for name in scores["ciede2000_soft"].parts if name in MISTAKES), "")
+
+
+def _gain(scores: Scores) -> float:
     """The contrast of the result over the truth's: by its large areas, or where these hardly differ, by its detail.
 
     Only another contrast changes all octaves alike.
     """
-    parts = scores["ciede2000_soft"].parts
-    for name in parts:
-        if name in MISTAKES:
-            return float(MISTAKES[name][0].sum() / 3)
+    mistake, parts = _mistaken(scores), scores["ciede2000_soft"].parts
+    if mistake:
+        matrix, _ = MISTAKES[mistake]
+        return float(matrix.sum() / 3)  # what it does to greys
     kept = [value / 100 for name, value in scores["detail_kept"].parts.items() if name in OCTAVES]
     if CONTRAST in parts or len(kept) < len(OCTAVES):
         return parts.get(CONTRAST, 100.0) / 100
@@ -164,10 +175,15 @@ def _contrast(scores: Scores) -> float:
     return float(even**0.5) if alike and abs(even - 1) >= THRESHOLDS["detail in an octave, share"] else 1.0
 
 
+def _contrast(scores: Scores) -> str:
+    change = _gain(scores) - 1
+    return f"contrast {'down' if change < 0 else 'up'} {_percent(change)}" if change else ""
+
+
 def _detail(scores: Scores, factor: float) -> str:
     """The octave that changed most of those that the input could hold at all; another contrast is no loss of detail."""
-    even = _contrast(scores) ** 2
-    kept = {name: value / even for name, value in scores["detail_kept"].parts.items() if name in held(factor)}
+    energy = _gain(scores) ** 2
+    kept = {name: value / energy for name, value in scores["detail_kept"].parts.items() if name in held(factor)}
     if not kept:
         return ""
     name = max(kept, key=lambda octave: abs(kept[octave] - 100))
@@ -180,7 +196,7 @@ def _detail(scores: Scores, factor: float) -> str:
 def _invented(scores: Scores, factor: float) -> str:
     """What is invented beside the noise, which is told as such."""
     parts = scores["detail_invented"].parts
-    found = {name: parts.get(name + BESIDE_NOISE, value) for name, value in parts.items() if name in held(factor)}
+    found = {name: parts.get(name + LESS_NOISE, value) for name, value in parts.items() if name in held(factor)}
     if not found:
         return ""
     name = max(found, key=lambda octave: found[octave])
@@ -191,13 +207,8 @@ def _invented(scores: Scores, factor: float) -> str:
 
 def _mistake(scores: Scores) -> str:
     """A mistake of range or matrix, which explains most other differences."""
-    named = [name for name in scores["ciede2000_soft"].parts if name in MISTAKES]
-    return f"looks like {named[0]}, which explains the change of colours and contrast" if named else ""
-
-
-def _steeper(scores: Scores) -> str:
-    change = _contrast(scores) - 1
-    return f"contrast {'down' if change < 0 else 'up'} {_percent(change)}" if abs(change) >= 0.005 else ""
+    name = _mistaken(scores)
+    return f"looks like {name}, which explains the change of colours and contrast" if name else ""
 
 
 def _banding(scores: Scores, reference: Scores) -> str:
@@ -345,14 +356,14 @@ def describe(
     >>> describe({**every, **some}, {**every, **some}, factor=1)
     'Detail of 1/4 and finer cycles per pixel down 38 %, rims +6 % at strong edges.'
     """
-    displaced, mistake = _displacement(scores, factor), _mistake(scores)
-    told = [displaced, mistake]
-    if displaced.endswith(SPOILT):
-        return _sentence([*told, *([] if mistake else [_colour(scores, truth), _tone(scores, truth)])])
+    mistake = _mistake(scores)
+    told, colours = [_displacement(scores, factor), mistake], [] if mistake else [_colour, _tone]
+    if _spoilt(scores):
+        return _sentence([*told, *(state(scores, truth) for state in colours)])
     told += [_noise(scores, truth, given), _colour_noise(scores, truth, given)]
     if not mistake:
-        told += [_steeper(scores), _detail(scores, factor), _invented(scores, factor)]
-    states = [_edges, _halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding, _movement]
+        told += [_contrast(scores), _detail(scores, factor), _invented(scores, factor)]
+    states = [_edges, _halo, _blotch, *colours, _squares, _banding, _movement]
     untreated_shimmer = untreated["shimmer"].value if untreated else None
     told += [_shimmer(scores["shimmer"], untreated_shimmer), *(state(scores, truth) for state in states)]
     return _sentence(told)

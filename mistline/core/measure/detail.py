@@ -21,14 +21,14 @@ from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasur
 from mistline.core.measure.noise import noise_added
 from mistline.core.threads import on_threads
 
-__all__ = ["BESIDE_NOISE", "MEASURES", "OCTAVES", "Detail", "Octave", "detail_by_octave", "held"]
+__all__ = ["LESS_NOISE", "MEASURES", "OCTAVES", "Detail", "Octave", "detail_by_octave", "held"]
 
 # Lower ends in cycles per pixel; the last one reaches to the corner of the spectrum, 0.71 cycles per pixel.
 OCTAVES = {"1/32 to 1/16": 1 / 32, "1/16 to 1/8": 1 / 16, "1/8 to 1/4": 1 / 8, "1/4 and finer": 1 / 4}
 SIDE = 64
 KEPT = 2**20  # pixels of a truth whose spectra are kept for its other results
 NOISE_SLACK = 1.3  # noise is known to 10 % of its sigma
-BESIDE_NOISE = ", less noise"
+LESS_NOISE = ", less noise"
 LEAST = 1 / 255  # deviation of one code value in an octave: less than that is no detail to speak of
 
 
@@ -191,12 +191,12 @@ def _invented(evidence: Evidence) -> Measured:
     mean = sum(part.value for part in parts) / len(parts)
     noise = noise_added(evidence)
 
-    def beside_noise(name: str, octave: Octave) -> Part:
+    def less_noise(name: str, octave: Octave) -> Part:
         by_noise = NOISE_SLACK * (noise.get(name, 0.0) / 255) ** 2
-        return Part(name + BESIDE_NOISE, 100 * min(max(octave.extra - by_noise, 0.0) / octave.there, 1.0))
+        return Part(name + LESS_NOISE, 100 * min(max(octave.extra - by_noise, 0.0) / octave.there, 1.0))
 
-    apart = tuple(beside_noise(name, octave) for name, octave in found.octaves.items())
-    return Measured(mean, _map(found.invented, evidence), parts + worst + apart)
+    without = tuple(less_noise(name, octave) for name, octave in found.octaves.items())
+    return Measured(mean, _map(found.invented, evidence), parts + worst + without)
 
 
 def _beyond(evidence: Evidence) -> Measured:

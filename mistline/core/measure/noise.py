@@ -159,10 +159,17 @@ def _neighbours(rows: Places, columns: Places) -> list[Places]:
 
 
 @dataclass(frozen=True)
-class _Beside:
-    """A result's cells beside their truth's: what is not explained (n, 256), and energies as `kept`, `lost` say.
+class _Split:
+    """A result's cells, split by what its truth explains.
 
-    `kept` is the share of the truth's energy that the fit has, `lost` the mean square of the truth less the fit.
+    Attributes
+    ----------
+    left : (n, 256) array
+        What is not explained.
+    kept : float
+        Energy of what is explained, as a share of the truth's.
+    lost : float
+        Mean square of the truth less what is explained.
     """
 
     left: Real
@@ -170,7 +177,7 @@ class _Beside:
     lost: float
 
 
-def _beside(truth: Array, result: Array, rows: Places, columns: Places) -> _Beside:
+def _split(truth: Array, result: Array, rows: Places, columns: Places) -> _Split:
     """Split a result's cells into what its truth explains and what is left.
 
     A plane is taken off each cell, and the result is fitted by the truth in four Gaussian bands, each with a gain of
@@ -186,27 +193,27 @@ def _beside(truth: Array, result: Array, rows: Places, columns: Places) -> _Besi
         fitted[near] = explained(wanted[near], bands[:, near])
     there = float(np.square(cells[0]).sum())
     kept = min(float(np.square(fitted).sum()) / there, 2.0) if there > 1e-12 else 0.0
-    return _Beside(wanted - fitted, kept, float(np.square(cells[0] - fitted).mean()))
+    return _Split(wanted - fitted, kept, float(np.square(cells[0] - fitted).mean()))
 
 
-def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, _Beside]:
+def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, _Split]:
     """Noise of a result plane that its truth plane does not explain, and what was left and lost."""
-    beside = _beside(truth, result, flat.rows, flat.columns)
-    found = densities(beside.left)
+    split = _split(truth, result, flat.rows, flat.columns)
+    found = densities(split.left)
     ranged = [flat.brightness == label for label in np.unique(flat.brightness)]
     density = np.mean([without_texture(found[part], flat.texture[part]) for part in ranged], axis=0)
     variance, octaves = total(density)
-    return Noise(255 * math.sqrt(variance), octaves, ()), beside
+    return Noise(255 * math.sqrt(variance), octaves, ()), split
 
 
-def _luma_beside(evidence: Evidence) -> tuple[Noise, _Beside]:
+def _split_luma(evidence: Evidence) -> tuple[Noise, _Split]:
     return noise_beside(evidence.once(_truth).luma, evidence.once(_result).luma, evidence.once(_flat))
 
 
 def noise_added(evidence: Evidence) -> dict[str, float]:
     """Luma noise that the truth does not explain, in code values by octave; empty where it cannot be told."""
     try:
-        return evidence.once(_luma_beside)[0].bands
+        return evidence.once(_split_luma)[0].bands
     except NotMeasurable:
         return {}
 
@@ -271,17 +278,17 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
     own = evidence.once_of_reference(read, of_truth)
     flat, truth, result = evidence.once(_flat), evidence.once(_truth), evidence.once(_result)
     found = [
-        noise_beside(truth.colour(index), result.colour(index), flat) if index else evidence.once(_luma_beside)
+        noise_beside(truth.colour(index), result.colour(index), flat) if index else evidence.once(_split_luma)
         for index in planes
     ]
 
     def mean(added: list[float], grain: float) -> float:
-        squares = [value**2 + beside.kept * grain**2 for value, (_, beside) in zip(added, found, strict=True)]
+        squares = [value**2 + split.kept * grain**2 for value, (_, split) in zip(added, found, strict=True)]
         return math.sqrt(sum(squares) / len(squares))
 
     bands = {name: mean([noise.bands[name] for noise, _ in found], own.bands[name]) for name in BANDS}
     told = _told(Noise(mean([noise.sigma for noise, _ in found], own.sigma), bands, ()))
-    lost = 255 * math.sqrt(sum(beside.lost for _, beside in found) / len(found))
+    lost = 255 * math.sqrt(sum(split.lost for _, split in found) / len(found))
     return Measured(told.value, parts=(*told.parts, Part(LOST, lost)))
 
 
@@ -311,8 +318,8 @@ def _standing(evidence: Evidence) -> Measured:
     if calm.sum() < FEWEST:
         raise NotMeasurable("too little is flat in this frame and the one before")
     rows, columns = flat.rows[calm], flat.columns[calm]
-    now = _beside(truth, evidence.result_luma, rows, columns).left
-    before = _beside(truth_before, result_before, rows, columns).left
+    now = _split(truth, evidence.result_luma, rows, columns).left
+    before = _split(truth_before, result_before, rows, columns).left
     energies = [float(np.square(cells).mean()) for cells in (now, before)]
     if 255 * math.sqrt(min(energies)) < HARDLY:
         raise NotMeasurable("there is hardly any noise")

@@ -8,7 +8,7 @@ from mistline.core.choose.words import THRESHOLDS, Score, describe
 from mistline.core.frame import Frame
 from mistline.core.measure import MEASURES, Evidence, measure_all
 from mistline.core.measure.colour_shift import CONTRAST, WORST
-from mistline.core.measure.detail import BESIDE_NOISE, OCTAVES
+from mistline.core.measure.detail import LESS_NOISE, OCTAVES
 from mistline.core.measure.noise import LOST
 
 PLAIN = {key: Score(0.0) for key in MEASURES} | {
@@ -98,8 +98,8 @@ def test_invented_detail_is_told_where_the_input_could_hold_any() -> None:
 def test_what_only_noise_makes_is_not_told_as_invented() -> None:
     fine = "1/4 and finer"
     assert "29 % invented" in told(detail_invented=Score(9.0, {fine: 29.0}))
-    assert "invented" not in told(detail_invented=Score(9.0, {fine: 29.0, fine + BESIDE_NOISE: 2.0}))
-    assert "19 % invented at 1/4" in told(detail_invented=Score(9.0, {fine: 29.0, fine + BESIDE_NOISE: 19.0}))
+    assert "invented" not in told(detail_invented=Score(9.0, {fine: 29.0, fine + LESS_NOISE: 2.0}))
+    assert "19 % invented at 1/4" in told(detail_invented=Score(9.0, {fine: 29.0, fine + LESS_NOISE: 19.0}))
 
 
 def test_colour_noise_coarse_noise_and_bands_are_told() -> None:
