@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 
 import httpx
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 ADDRESS = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8765"
 OUT = Path(sys.argv[2] if len(sys.argv) > 2 else "docs/screenshots")
@@ -58,6 +58,8 @@ def main() -> None:
                 continue
             page.goto(ADDRESS + path)
             page.wait_for_timeout(3000)
+            for word in ("loading", "…"):  # what is still to come
+                expect(page.get_by_text(word, exact=True)).to_have_count(0, timeout=60_000)
             if name in PARTS:
                 page.get_by_test_id(PARTS[name]).evaluate("part => part.scrollIntoView()")
             page.screenshot(path=OUT / f"{name}.png")
