@@ -21,6 +21,7 @@ from mistline.core.measure.psnr import psnr
 from mistline.core.measure.ssim import multi_scale_similarity, structural_similarity
 from mistline.core.setup import Plan, TruthSetup
 from mistline.core.timing.clock import reset_peak, resident_peak
+from mistline.work.child import keep_freed_memory
 
 UHD, HUGE = Size(3840, 2160), Size(11600, 8620)
 
@@ -101,6 +102,7 @@ def _memory(size: Size) -> tuple[float, float]:
 
 
 def rows() -> list[list[str]]:
+    keep_freed_memory()  # as the processes that measure do
     peak, pair = _memory(UHD)
     large, _ = _memory(HUGE)
     beside = f"pair in float32 {pair / 2**20:.0f} MiB"

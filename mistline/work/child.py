@@ -18,7 +18,7 @@ from mistline.work.confine import confine
 from mistline.work.requests import Request
 from mistline.work.steps import STEPS
 
-__all__ = ["serve"]
+__all__ = ["keep_freed_memory", "serve"]
 
 M_TRIM_THRESHOLD, M_MMAP_THRESHOLD = -1, -3  # of malloc.h, GNU C library
 
@@ -31,7 +31,7 @@ def _die_with(parent: int) -> None:
         os._exit(1)
 
 
-def _keep_freed_memory() -> None:
+def keep_freed_memory() -> None:
     """Have the allocator use freed memory again instead of giving it back: each return costs a page fault a page."""
     libc = ctypes.CDLL(None)
     libc.mallopt(M_MMAP_THRESHOLD, 32 * 2**20)
@@ -48,7 +48,7 @@ def serve(pipe: Connection, memory_bytes: int, request: Request[Any], scratch: P
         say(stage=stage, share=round(share, 4))
 
     parent = os.getppid()
-    _keep_freed_memory()
+    keep_freed_memory()
     resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     confine(request, scratch)
