@@ -243,13 +243,19 @@ def begun(plan: Plan, known: dict[str, torch.Tensor]) -> Network:
     if known:
         wanted = network.state_dict()
         for key, value in wanted.items():
-            if key in known and key != "head.weight":
+            if key.startswith("body") and key in known:
                 value.copy_(known[key])
             elif ".second." in key:
                 value.zero_()
-        wanted["head.weight"].zero_()
+        head, planes = known["head.weight"], known["head.weight"].shape[1]
+        if planes < plan.planes:  # luma alone: what it adds to luma is added to R, G and B
+            head = head * torch.from_numpy(WEIGHTS_OF_LUMA).float()[:, None, None]
         middle = plan.frames // 2 * plan.planes
-        wanted["head.weight"][:, middle : middle + plan.planes] = known["head.weight"]
+        wanted["head.weight"].zero_()
+        wanted["head.weight"][:, middle : middle + plan.planes] = head
+        wanted["head.bias"].copy_(known["head.bias"])
+        for key in ("tail.weight", "tail.bias"):
+            wanted[key].copy_(torch.cat([known[key]] * (plan.planes // planes)))
         network.load_state_dict(wanted)
     return network.to(memory_format=torch.channels_last)
 

@@ -78,7 +78,7 @@ def _displacement(scores: Scores, factor: float, off: str = "truth") -> str:
     if shift < THRESHOLDS["displacement, px"]:
         return ""
     name = _misplacement(scores["registration"].parts, factor)
-    spoils = ", which spoils the other figures" if _spoilt(scores) else ""
+    spoils = ", which spoils the other figures" if off == "truth" and _spoilt(scores) else ""
     return f"lies {shift:.2f} px off the {off}{f' ({name})' if name else ''}{spoils}"
 
 

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from mistline.core.choose.words import THRESHOLDS, Score, describe
+from mistline.core.choose.words import THRESHOLDS, Score, describe, describe_beside_input
 from mistline.core.frame import Frame
 from mistline.core.measure import MEASURES, Evidence, measure_all
 from mistline.core.measure.colour_shift import CONTRAST, WORST
@@ -144,6 +144,15 @@ def test_a_displacement_leaves_no_figure_that_it_spoils() -> None:
         "Lies 0.50 px off the truth, which spoils the other figures, colours unchanged (ΔE00 0.0)."
     )
     assert "noise" in told(registration=Score(0.16), **bad)
+
+
+def test_without_a_truth_a_displacement_spoils_nothing() -> None:
+    """Noise and edges are read off the result by itself."""
+    beside = dict.fromkeys(MEASURES, Score(None))
+    found = describe_beside_input(
+        {**beside, "registration": Score(0.5), "noise_left": Score(2.0, {"of the input": 8.0})}, beside, factor=1
+    )
+    assert found == "Lies 0.50 px off the input, noise down 75 % (8.0 to 2.0 cv)."
 
 
 def test_what_changed_in_places_is_told_beside_an_even_figure() -> None:
