@@ -27,7 +27,7 @@ THRESHOLDS = {
     "edge width, share of the truth's": 0.15,
     "blotches, cv": 0.6,
     "colour shift, dE00": 0.5,
-    "colour shift in places, dE00": 2.5,
+    "colour shift in places, dE00": 1.5,
     "tone shift, L*": 1.0,
     "compression squares, %": 5.0,
     "banding, bits": 8.0,
@@ -219,7 +219,8 @@ def _banding(scores: Scores, reference: Scores) -> str:
 
 
 def _edges(scores: Scores, reference: Scores) -> str:
-    width, wanted = scores["edge_width"].value, reference["edge_width"].value
+    width = scores["edge_width"].value
+    wanted = scores["edge_width"].parts.get("of the truth", reference["edge_width"].value)  # at the same edges
     if width is None or not wanted or abs(width / wanted - 1) < THRESHOLDS["edge width, share of the truth's"]:
         return ""
     return f"edges {width:.1f} px wide for {wanted:.1f}"

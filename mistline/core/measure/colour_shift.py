@@ -22,6 +22,7 @@ SIDE, WIDE = 8, 4  # means of 8 x 8 pixels, and windows of 4 x 4 of these
 TONES = {"darkest": (0, 2), "dark": (20, 30), "middle": (45, 55), "light": (70, 80), "lightest": (98, 100)}
 LEAST_SHIFT = 1.0 / 255
 UNEXPLAINED = 0.1
+SCATTERED = 0.4  # a blur moves each mean otherwise, another contrast all of them by one line
 LEAST_CONTRAST = 0.08  # a blur of all that a picture of fine texture holds makes up to 7 % of it
 CONTRAST, WORST = "contrast, %", "in the worst 32 x 32 pixels"
 FEWEST, ENOUGH = 8, 64
@@ -37,7 +38,7 @@ class Soft:
     """Means of 8 x 8 pixels of truth and result, (rows, columns, C): of encoded values and of linear light, encoded.
 
     `rough` is how much the difference of the two scatters in each of them; `clipped` the share of the result's
-    values at the ends of the range.
+    values at the ends of the range; `expanded` the truth taken for limited range, which clips both its ends.
     """
 
     truth: Array
@@ -46,6 +47,7 @@ class Soft:
     result_linear: Array
     rough: Array
     clipped: Array
+    expanded: Array
 
 
 def _means(pixels: Array) -> Array:
@@ -62,7 +64,8 @@ def _soft(evidence: Evidence) -> Soft:
         light = [encode_srgb(_means(decode_srgb(pixels))) for pixels in (truth, result)]
         scatter = _means(np.square(result - truth)) - np.square(plain[1] - plain[0])
         ends = (np.abs(result - 0.5) >= LARGEST).astype(np.float32)
-        return (*plain, *light, np.sqrt(np.maximum(scatter, 0)), _means(ends))
+        expanded = np.clip((truth - np.float32(START)) / np.float32(NARROW), 0, 1)
+        return (*plain, *light, np.sqrt(np.maximum(scatter, 0)), _means(ends), _means(expanded))
 
     assert evidence.reference is not None
     height = shape(evidence.result)[0]
@@ -86,7 +89,7 @@ def _inside(soft: Soft) -> npt.NDArray[np.bool_]:
     rough, clipped = (_windows(values).mean(axis=(1, 2)) for values in (soft.rough, soft.clipped))
     inside: npt.NDArray[np.bool_] = (rough < LEAST_NOISE) | (clipped <= CLIPPED)
     if inside.sum() < min(FEWEST, len(inside)):
-        raise NotMeasurable("noise is clipped all over the picture, which shifts its colours by itself")
+        raise NotMeasurable("noise or detail is clipped all over the picture, which shifts its colours by itself")
     return inside
 
 
@@ -105,9 +108,9 @@ def _shift(truth: Array, result: Array) -> Array:
     return shift
 
 
-def _pairs(soft: Soft) -> list[tuple[Array, Array]]:
-    """Windows of truth and result that count: of encoded values, and of linear light."""
-    inside = _inside(soft)
+def _pairs(soft: Soft, explained: bool = False) -> list[tuple[Array, Array]]:
+    """Windows of truth and result that count, all where their change is explained: of encoded values, and of light."""
+    inside = slice(None) if explained else _inside(soft)
     return [
         (_windows(truth)[inside], _windows(result)[inside])
         for truth, result in ((soft.truth, soft.result), (soft.truth_linear, soft.result_linear))
@@ -120,8 +123,9 @@ def _colour(evidence: Evidence) -> Measured:
     Valid range: 32 pixels a side or more, noise up to 20 code values; windows in which noise is clipped do not count,
     and where all of them are, it is said.
     """
-    shift = np.minimum(*(_shift(*pair) for pair in _pairs(evidence.once(_soft))))
-    parts = (*evidence.once(explanation), Part(WORST, float(shift.max())))
+    explained = evidence.once(explanation)
+    shift = np.minimum(*(_shift(*pair) for pair in _pairs(evidence.once(_soft), bool(explained))))
+    parts = (*explained, Part(WORST, float(shift.max())))
     return Measured(float(shift.mean(dtype=np.float64)), parts=parts)
 
 
@@ -151,12 +155,26 @@ def _matrix(weights: tuple[float, float]) -> Real:
 
 OLD, NEW = _matrix((0.299, 0.114)), _matrix((0.2126, 0.0722))
 NARROW, START = 219 / 255, 16 / 255
+EXPANDED = "full range taken for 16-235"
 MISTAKES: dict[str, tuple[Real, float]] = {
-    "full range taken for 16-235": (np.eye(3) / NARROW, -START / NARROW),
+    EXPANDED: (np.eye(3) / NARROW, -START / NARROW),
     "16-235 taken for full range": (np.eye(3) * NARROW, START),
     "BT.709 read as BT.601": (np.linalg.inv(OLD) @ NEW, 0.0),
     "BT.601 read as BT.709": (np.linalg.inv(NEW) @ OLD, 0.0),
 }
+
+
+def _distance(one: Array | Real, other: Array | Real) -> float:
+    return float(np.sqrt(np.square(one - other).mean(dtype=np.float64)))
+
+
+def _expanded(soft: Soft) -> tuple[Part, ...]:
+    """The mistake that clips, where something is clipped and it leaves less than a tenth of all changes unexplained."""
+    truth, result, expanded = (_windows(v).mean(axis=1) for v in (soft.truth, soft.result, soft.expanded))
+    there, left = _distance(result, truth), _distance(result, expanded)
+    if not soft.clipped.any() or there < LEAST_SHIFT or left >= UNEXPLAINED * there:
+        return ()
+    return (Part(EXPANDED, 100 * (1 - left / there)),)
 
 
 def explanation(evidence: Evidence) -> tuple[Part, ...]:
@@ -166,8 +184,10 @@ def explanation(evidence: Evidence) -> tuple[Part, ...]:
     matrix and an offset; the fit is compared with what each of `MISTAKES` would make of the truth, and with one gain
     and one offset for all channels. A mistake is named, with the share of the change that it explains in %, where the
     fit moves colours by one code value or more and the mistake leaves less than a tenth of that unexplained; else, by
-    the same rule, the contrast of the result in % of the truth's where it differs by 8 % or more. Empty where none
-    does. A picture without colours tells nothing of the matrix.
+    the same rule, the contrast of the result in % of the truth's where it differs by 8 % or more and the means lie
+    close to its line. Empty where none does. A picture without colours tells nothing of the matrix. What is clipped is
+    left out of the fit: where that is most of the picture, as in a page of print, the one mistake that clips is looked
+    for in all of it.
     """
     soft = evidence.once(_soft)
     truth, result = (np.repeat(v, 3, axis=2) if v.shape[2] == 1 else v for v in (soft.truth, soft.result))
@@ -178,30 +198,30 @@ def explanation(evidence: Evidence) -> tuple[Part, ...]:
     else:
         before, after = (values[inside].astype(np.float64) for values in (truth, result))
     if len(before) < 16:
-        return ()
+        return _expanded(soft)
     sides = np.column_stack([before, np.ones(len(before))])
     # Noise and detail average out in the one change of colours that fits all of the picture best.
     fitted = sides @ np.linalg.lstsq(sides, after, rcond=1e-6)[0]
 
-    def distance(one: Real, other: Real) -> float:
-        return float(np.sqrt(np.square(one - other).mean()))
-
-    there = distance(fitted, before)
+    there = _distance(fitted, before)
+    found = sorted((_distance(before @ m.T + offset, fitted), name) for name, (m, offset) in MISTAKES.items())
+    left, name = found[0]
+    if there >= LEAST_SHIFT and left < UNEXPLAINED * there:
+        return (Part(name, 100 * (1 - left / there)),)
+    if mistake := _expanded(soft):
+        return mistake
     if there < LEAST_SHIFT:
         return ()
-    found = sorted((distance(before @ m.T + offset, fitted), name) for name, (m, offset) in MISTAKES.items())
-    left, name = found[0]
-    if left < UNEXPLAINED * there:
-        return (Part(name, 100 * (1 - left / there)),)
     spread, moved = before - before.mean(), fitted - fitted.mean()
     gain = float((spread * moved).sum() / max(np.square(spread).sum(), 1e-9))
-    line = distance(gain * spread + fitted.mean(), fitted) < UNEXPLAINED * there
-    return (Part(CONTRAST, 100 * gain),) if line and abs(gain - 1) >= LEAST_CONTRAST else ()
+    line = gain * spread + fitted.mean()
+    alike = _distance(line, fitted) < UNEXPLAINED * there and _distance(line, after) < SCATTERED * there
+    return (Part(CONTRAST, 100 * gain),) if alike and abs(gain - 1) >= LEAST_CONTRAST else ()
 
 
 MEASURES = [
     Measure(
-        "ciede2000_soft", 3, "Colour shift", "ΔE00", "lower", "colour",
+        "ciede2000_soft", 4, "Colour shift", "ΔE00", "lower", "colour",
         "Colour difference of the means of 32 x 32 pixels, less what noise gives by chance: a change of colour, "
         "contrast or level, not of detail. A wrong range or matrix, or another contrast, is named.",
         "CIE 142-2001; ITU-R BT.601, BT.709", tie=0.05, digits=2, of=_colour, needs=("reference",),

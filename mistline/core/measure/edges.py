@@ -105,7 +105,7 @@ class _Strips:
         found = values[self.rows[:, None] + self.y, self.columns[:, None] + self.x].astype(np.float64)
         return np.where(self.inside, found, np.nan)
 
-    def scaled(self, values: Array, calm: float) -> tuple[Real, Real, npt.NDArray[np.bool_]]:
+    def scaled(self, values: Array, least: float, calm: float) -> tuple[Real, Real, npt.NDArray[np.bool_]]:
         """Values from 0 to 1 between the plateaus of this very picture, distances from its own 50 % point, fit ones."""
         found = self.of(values)
         left, right = (
@@ -120,7 +120,7 @@ class _Strips:
             middle = self.plateau * (1 - 2 * np.nanmean(np.where(near, share, np.nan), axis=1))
             aside = np.abs(np.where((np.abs(self.across) > 1.5) & near, share - (self.across > 0), 0))
             alone = np.nanmean(aside > RIM, axis=1) < CROWDED
-        fit = (step > LEAST_STEP) & (rough < calm * step) & (np.abs(middle) < 2) & alone
+        fit = (step > least) & (rough < calm * step) & (np.abs(middle) < 2) & alone
         return share, self.across - middle[:, None], fit
 
 
@@ -170,9 +170,9 @@ def edge_profiles(
     are taken as they are, without interpolation; each picture's values are scaled to its own plateaus (medians 4
     to 8 pixels away) and set to its own 50 % point, so that neither contrast nor level nor a shift counts. All
     edges together give one profile in quarter pixels [1]_. Edges count with a step of 24 code values and calm
-    plateaus in the truth. The width is the 10-90 % rise - of a step blurred by a Gaussian it is 2.563 sigma, of
-    a perfect step that the pixels sample 0.8 pixels; the rim is the mean of over- and under-shoot as a share of
-    the step, less twice its standard error.
+    plateaus in the truth, and with 12 in the result. The width is the 10-90 % rise - of a step blurred by a
+    Gaussian it is 2.563 sigma, of a perfect step that the pixels sample 0.8 pixels; the rim is the mean of over-
+    and under-shoot as a share of the step, less twice its standard error.
 
     Where too few edges have that much room, as in lettering, 5 pixels are taken to each side.
 
@@ -186,11 +186,11 @@ def edge_profiles(
     for reach in REACHES:
         if reach not in known:
             strips = _Strips(truth, reach)
-            before, far, fit = strips.scaled(truth, CALM)
+            before, far, fit = strips.scaled(truth, LEAST_STEP, CALM)
             calm = np.flatnonzero(fit)
             known[reach] = strips.some(calm), before[calm], far[calm]
         strips, before, far = known[reach]
-        after, away, fit = strips.scaled(result, NOISIEST)
+        after, away, fit = strips.scaled(result, LEAST_STEP / 2, NOISIEST)
         chosen = np.flatnonzero(fit)[:MOST]
         if len(chosen) >= FEWEST:
             return _figures(before[chosen], far[chosen], reach), _figures(after[chosen], away[chosen], reach)
@@ -232,14 +232,14 @@ def _halo(evidence: Evidence) -> Measured:
 SOURCE = "Step response of slanted edges, ISO 12233"
 MEASURES = [
     Measure(
-        "edge_width", 2, "Edge width", "px", "nearer to the truth", "edges",
+        "edge_width", 3, "Edge width", "px", "nearer to the truth", "edges",
         "Pixels that a strong edge needs from 10 to 90 % of its step. Best is what the truth has.",
         SOURCE, tie=0.03, digits=2, of=_width, needs=("reference",),
         without_truth="Pixels that a strong edge of the input needs from 10 to 90 % of its step in the result; beside "
         "it, what the input needs, brought to this size by bilinear interpolation.",
     ),
     Measure(
-        "halo", 2, "Rims at edges", "% of the step", "nearer to zero", "edges",
+        "halo", 3, "Rims at edges", "% of the step", "nearer to zero", "edges",
         "Bright and dark rims beside strong edges, beyond those of the truth. Below zero, rims of the truth "
         "were lost.",
         SOURCE, tie=0.3, digits=1, of=_halo, needs=("reference",),

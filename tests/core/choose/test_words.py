@@ -102,6 +102,11 @@ def test_what_only_noise_makes_is_not_told_as_invented() -> None:
     assert "19 % invented at 1/4" in told(detail_invented=Score(9.0, {fine: 29.0, fine + LESS_NOISE: 19.0}))
 
 
+def test_edges_are_held_against_the_truth_at_the_same_places() -> None:
+    assert "edges 2.4 px wide for 1.9" in told(edge_width=Score(2.4, {"of the truth": 1.9}))
+    assert "edges" not in told(edge_width=Score(2.4, {"of the truth": 2.3}))
+
+
 def test_colour_noise_coarse_noise_and_bands_are_told() -> None:
     coarse = Score(4.0, {"1/32 to 1/16": 2.5, "1/16 to 1/8": 2.5, "1/8 to 1/4": 1.5, "1/4 and finer": 0.5})
     assert "noise up 100 % (2.0 to 4.0 cv), mostly coarse" in told(noise_left=coarse).replace("Noise", "noise")
@@ -159,7 +164,7 @@ def test_what_changed_in_places_is_told_beside_an_even_figure() -> None:
     assert "colours unchanged (ΔE00 0.1) but in places (up to 4.4)" in told(
         ciede2000_soft=Score(0.1, {WORST: 4.4})
     )
-    assert "places" not in told(ciede2000_soft=Score(0.1, {WORST: 2.4}))
+    assert "places" not in told(ciede2000_soft=Score(0.1, {WORST: 1.4}))
 
 
 def test_noise_that_lost_texture_may_hide_is_no_claim() -> None:
