@@ -169,7 +169,7 @@ class _Split:
     kept : float
         Energy of what is explained, as a share of the truth's.
     lost : float
-        Mean square of the truth less what is explained.
+        Mean square of the truth less what is explained, in cells of which less is left than there was.
     """
 
     left: Real
@@ -191,9 +191,10 @@ def _split(truth: Array, result: Array, rows: Places, columns: Places) -> _Split
     fitted = np.empty_like(wanted)
     for near in _neighbours(rows, columns):
         fitted[near] = explained(wanted[near], bands[:, near])
-    there = float(np.square(cells[0]).sum())
-    kept = min(float(np.square(fitted).sum()) / there, 2.0) if there > 1e-12 else 0.0
-    return _Split(wanted - fitted, kept, float(np.square(cells[0] - fitted).mean()))
+    there, left = (np.square(each).sum(axis=1) for each in (cells[0], fitted))
+    kept = min(float(left.sum() / there.sum()), 2.0) if there.sum() > 1e-12 else 0.0
+    lost = np.square(cells[0] - fitted).mean(axis=1)[left < there].sum() / len(there)
+    return _Split(wanted - fitted, kept, float(lost))
 
 
 def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, _Split]:
@@ -332,7 +333,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 5, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 6, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),
@@ -340,7 +341,7 @@ MEASURES = [
         "it belongs there only a truth could tell.",
     ),
     Measure(
-        "noise_colour", 4, "Colour noise left", "cv", "nearer to the truth", "noise",
+        "noise_colour", 5, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_colour), needs=(),
         without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",
