@@ -75,8 +75,8 @@ def _hues(kind: Any) -> Array:
 def ciede2000(first: Array, second: Array) -> Array:
     """CIEDE2000 between two arrays of L*a*b* (..., 3), by the formulae of [2]_; kL = kC = kH = 1.
 
-    Hue differences are worked out from the differences of a and b, so that float32 keeps its digits; what
-    depends on the mean hue alone is looked up in a table of 2^18 steps. Valid range: every colour; of two hues
+    Hue differences are worked out from products of a and b, so that float32 keeps its digits; what depends on the
+    mean hue alone is looked up in a table of 2^18 steps. Valid range: every colour; of two hues
     that stand exactly opposite the published table's side is taken. Noise counts as a difference here: see the
     colour shift.
 
@@ -91,19 +91,20 @@ def ciede2000(first: Array, second: Array) -> Array:
     stretch = one(1.5) - one(0.5) * _seventh((np.sqrt(a1 * a1 + bb1) + np.sqrt(a2 * a2 + bb2)) * one(0.5))
     a1, a2 = a1 * stretch, a2 * stretch
     c1, c2 = np.sqrt(a1 * a1 + bb1), np.sqrt(a2 * a2 + bb2)
-    da, db = a2 - a1, b2 - b1
-    total = c1 + c2
-    dc = (da * (a1 + a2) + db * (b1 + b2)) / np.maximum(total, one(1e-12))
-    # (2 sqrt(c1 c2) sin(dh / 2))^2: the distance in the plane of a and b less that in chroma.
-    dh = np.copysign(np.sqrt(np.maximum(da * da + db * db - dc * dc, 0)), a1 * db - b1 * da)
+    total, dc, both = c1 + c2, c2 - c1, c1 * c2
+    across, along = a1 * (b2 - b1) - b1 * (a2 - a1), a1 * a2 + b1 * b2  # both times sine and cosine of dh
+    # 2 sqrt(both) sin(dh / 2): the sine over the cosine of half the angle.
+    dh = across / np.sqrt(np.abs(both + along) * one(0.5) + one(1e-12))
     # The mean hue is the direction halfway; of two opposite ones it is a right angle away, of greys it does not
     # matter.
     x, y = a1 * c2 + a2 * c1, b1 * c2 + b2 * c1
-    opposite = np.abs(x) + np.abs(y) < 16 * np.finfo(one).eps * c1 * c2
-    if opposite.any():
-        ahead = np.where((b1 > 0) | ((b1 == 0) & (a1 > 0)), one(1), one(-1))
-        x, y = np.where(opposite, -ahead * b1, x), np.where(opposite, ahead * a1, y)
-        dh = np.where(opposite, ahead * np.abs(dh), dh)
+    if along.min(initial=0) < 0:
+        apart = np.nonzero(along < 0)
+        a, b, mean_x, mean_y, size = (plane[apart] for plane in (a1, b1, x, y, both))
+        ahead = np.where((b > 0) | ((b == 0) & (a > 0)), one(1), one(-1))
+        opposite = np.abs(mean_x) + np.abs(mean_y) < 16 * np.finfo(one).eps * size
+        x[apart], y[apart] = np.where(opposite, -ahead * b, mean_x), np.where(opposite, ahead * a, mean_y)
+        dh[apart] = np.copysign(np.sqrt(2 * (size - along[apart])), np.where(opposite, ahead, across[apart]))
     turn = np.arctan2(y, x)
     place = (turn * one(TURNS / (2 * np.pi)) + one(TURNS / 2 + 0.5)).astype(np.intp)
     by_hue = np.take(_hues(one), place, mode="clip")
@@ -112,7 +113,7 @@ def ciede2000(first: Array, second: Array) -> Array:
     sc, sh = 1 + one(0.045) * mean_c, 1 + one(0.015) * mean_c * by_hue.real
     l_term, c_term, h_term = (l2 - l1) / sl, dc / sc, dh / sh
     square = l_term * l_term + c_term * c_term + h_term * (h_term + _seventh(mean_c) * by_hue.imag * c_term)
-    difference: Array = np.sqrt(np.maximum(square, 0)).reshape(first.shape[:-1])
+    difference: Array = np.sqrt(np.abs(square)).reshape(first.shape[:-1])
     return difference
 
 
