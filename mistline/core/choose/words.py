@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
 from mistline.core.measure.detail import LESS_NOISE, OCTAVES, held
-from mistline.core.measure.noise import LOST
+from mistline.core.measure.noise import LOST, TEXTURED
 
 __all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
 
@@ -19,6 +19,7 @@ THRESHOLDS = {
     "noise, share of the reference": 0.1,
     "noise, cv": 0.75,
     "noise, share of the texture lost beside it": 0.5,
+    "noise, share of the lost if all is texture": 2.0,
     "coarse noise, share": 0.5,
     "detail in an octave, share": 0.1,
     "even change of all octaves, share": 0.04,
@@ -112,29 +113,35 @@ def _noise(
     what: str = "noise",
 ) -> str:
     """Noise against the truth, or from the input on; what became of lost texture is not told as noise."""
-    least = THRESHOLDS["noise, cv"]
-    hides = THRESHOLDS["noise, share of the texture lost beside it"] * scores[key].parts.get(LOST, 0.0)
+    least, parts = THRESHOLDS["noise, cv"], scores[key].parts
+    textured = parts.get(TEXTURED, 0.0) > 0.5  # then nobody knows what noise the truth has
+    most = (
+        "noise, share of the lost if all is texture" if textured else "noise, share of the texture lost beside it"
+    )
+    hides = THRESHOLDS[most] * parts.get(LOST, 0.0)
     left, there = scores[key].value, reference[key].value
     if left is None or there is None:
         return ""
     before = given[key].value if given else None
     if before is not None and before - there >= least:
-        gone = 1 - left / before
+        gone, truths = 1 - left / before, "" if textured else f"; the truth has {there:.1f}"
         return (
             f"{what} {'down' if gone > 0 else 'up'} {_percent(gone)} "
-            f"({before:.1f} to {left:.1f} cv; the truth has {there:.1f}){_coarse(scores[key], reference[key])}"
+            f"({before:.1f} to {left:.1f} cv{truths}){_coarse(scores[key], reference[key])}"
         )
     change = left - there
     hidden = 0 < change < hides
     # With another contrast the truth's own noise is another too.
     if min(abs(change), abs(left - there * _gain(scores))) < max(
-        2 * least if hidden else least, THRESHOLDS["noise, share of the reference"] * there
+        2 * least if hidden and not textured else least, THRESHOLDS["noise, share of the reference"] * there
     ):
         return f"{what} as in the truth ({left:.1f} cv)"
     if hidden:
-        return f"{what} at most {left:.1f} cv (the truth has {there:.1f}), hidden in lost texture"
+        known = "" if textured else f" (the truth has {there:.1f})"
+        return f"{what} at most {left:.1f} cv{known}, hidden in lost texture"
     if there < least:
-        return f"{what} {left:.1f} cv where the truth has {there:.1f}{_coarse(scores[key], reference[key])}"
+        whose = "that the truth does not have" if textured else f"where the truth has {there:.1f}"
+        return f"{what} {left:.1f} cv {whose}{_coarse(scores[key], reference[key])}"
     more = change / there
     coarse = _coarse(scores[key], reference[key])
     return f"{what} {'down' if more < 0 else 'up'} {_percent(more)} ({there:.1f} to {left:.1f} cv){coarse}"

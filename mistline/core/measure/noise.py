@@ -46,6 +46,7 @@ from mistline.core.measure.noise_spectrum import (
 __all__ = [
     "LOST",
     "MEASURES",
+    "TEXTURED",
     "in_brightness",
     "in_colour",
     "noise_added",
@@ -62,6 +63,7 @@ SPREADS = (0.7, 1.4, 2.8)
 CALM = 0.25
 TOGETHER = 24  # cells that share their gains
 LOST = "texture lost"
+TEXTURED = "share of frames whose truth is texture all over"
 FEWEST, MOST_CELLS = 8, 400
 ROWS = 256
 
@@ -263,20 +265,22 @@ def _beside_input(evidence: Evidence, read: Reader) -> Measured:
 def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measured:
     """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma).
 
-    The parts are the octaves, and how much texture of flat areas was lost: where that is much, what was made of it
-    (by a median, by aliasing) cannot be told from noise, and the value is the most that it can be.
+    The parts are the octaves, how much texture of flat areas was lost, and whether the truth has no flat areas: where
+    much was lost, what was made of it (by a median, by aliasing) cannot be told from noise, and the value is the most
+    that it can be.
     """
     truth_codes = evidence.truth
     if truth_codes is None:
         return _beside_input(evidence, read)
 
-    def of_truth() -> Noise:
+    def of_truth() -> tuple[Noise, bool]:
+        """Its own noise, none where that cannot be told, and whether that is because it is texture all over."""
         try:
-            return read(truth_codes, evidence.truth_luma)
-        except NotMeasurable:
-            return Noise(0.0, dict.fromkeys(BANDS, 0.0), ())
+            return read(truth_codes, evidence.truth_luma), False
+        except NotMeasurable as why:
+            return Noise(0.0, dict.fromkeys(BANDS, 0.0), ()), isinstance(why, Texture)
 
-    own = evidence.once_of_reference(read, of_truth)
+    own, textured = evidence.once_of_reference(read, of_truth)
     flat, truth, result = evidence.once(_flat), evidence.once(_truth), evidence.once(_result)
     found = [
         noise_beside(truth.colour(index), result.colour(index), flat) if index else evidence.once(_split_luma)
@@ -290,7 +294,7 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
     bands = {name: mean([noise.bands[name] for noise, _ in found], own.bands[name]) for name in BANDS}
     told = _told(Noise(mean([noise.sigma for noise, _ in found], own.sigma), bands, ()))
     lost = 255 * math.sqrt(sum(split.lost for _, split in found) / len(found))
-    return Measured(told.value, parts=(*told.parts, Part(LOST, lost)))
+    return Measured(told.value, parts=(*told.parts, Part(LOST, lost), Part(TEXTURED, float(textured))))
 
 
 def in_brightness(evidence: Evidence) -> Measured:
@@ -333,7 +337,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 6, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 7, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),
@@ -341,7 +345,7 @@ MEASURES = [
         "it belongs there only a truth could tell.",
     ),
     Measure(
-        "noise_colour", 5, "Colour noise left", "cv", "nearer to the truth", "noise",
+        "noise_colour", 6, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_colour), needs=(),
         without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",

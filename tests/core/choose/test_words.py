@@ -9,7 +9,7 @@ from mistline.core.frame import Frame
 from mistline.core.measure import MEASURES, Evidence, measure_all
 from mistline.core.measure.colour_shift import CONTRAST, WORST
 from mistline.core.measure.detail import LESS_NOISE, OCTAVES
-from mistline.core.measure.noise import LOST
+from mistline.core.measure.noise import LOST, TEXTURED
 
 PLAIN = {key: Score(0.0) for key in MEASURES} | {
     "noise_left": Score(2.0), "effective_bits": Score(16.0), "edge_width": Score(1.5), "detail_kept": Score(100, dict.fromkeys(OCTAVES, 100.0)),
@@ -176,6 +176,19 @@ def test_noise_that_lost_texture_may_hide_is_no_claim() -> None:
     assert beside(1.8, 7.5).startswith("Noise at most 1.8 cv (the truth has 0.0), hidden in lost texture, detail")
     assert beside(1.8, 1.0).startswith("Noise 1.8 cv where the truth has 0.0, detail")
     assert beside(0.8, 7.5).startswith("Noise as in the truth (0.8 cv), detail")
+
+
+def test_a_truth_without_flat_areas_has_no_noise_that_is_known() -> None:
+    quiet = {**PLAIN, "noise_left": Score(0.0)}
+
+    def beside(noise: float, lost: float, given: float | None = None) -> str:
+        score = Score(noise, {LOST: lost, TEXTURED: 1.0})
+        of_input = None if given is None else {**PLAIN, "noise_left": Score(given)}
+        return describe({**PLAIN, "noise_left": score}, quiet, 1, given=of_input).partition(", detail")[0]
+
+    assert beside(1.9, 1.2) == "Noise at most 1.9 cv, hidden in lost texture"
+    assert beside(4.0, 1.2) == "Noise 4.0 cv that the truth does not have"
+    assert beside(2.0, 1.2, given=8.0) == "Noise down 75 % (8.0 to 2.0 cv)"
 
 
 def test_no_displacement_is_claimed_below_its_own_error() -> None:
