@@ -18,7 +18,7 @@ THRESHOLDS = {
     "displacement that spoils, px": 0.2,
     "noise, share of the reference": 0.1,
     "noise, cv": 0.75,
-    "noise, share of the texture lost beside it": 0.5,
+    "noise, share of the texture lost beside it": 0.6,
     "noise, share of the lost if all is texture": 2.0,
     "coarse noise, share": 0.5,
     "detail in an octave, share": 0.1,
