@@ -174,7 +174,8 @@ def _gain(scores: Scores) -> float:
     if mistake:
         matrix, _ = MISTAKES[mistake]
         return float(matrix.sum() / 3)  # what it does to greys
-    kept = [value / 100 for name, value in scores["detail_kept"].parts.items() if name in OCTAVES]
+    octaves = scores["detail_kept"].parts if "detail_kept" in scores else {}  # only a truth tells them
+    kept = [value / 100 for name, value in octaves.items() if name in OCTAVES]
     if CONTRAST in parts or len(kept) < len(OCTAVES):
         return parts.get(CONTRAST, 100.0) / 100
     even = sum(kept) / len(kept)
@@ -283,16 +284,20 @@ def _shimmer(score: Score, before: float | None) -> str:
     return f"shimmer down {_percent(change)} ({before:.1f} to {value:.1f} cv)"
 
 
-def _noise_from_input(score: Score, what: str) -> str:
-    """Noise of the result against that of the input; where it cannot be told, the most that it can be."""
+def _noise_from_input(score: Score, what: str, gain: float) -> str:
+    """Noise of the result against that of the input; where it cannot be told, the most that it can be.
+
+    What the contrast does to it is not told twice.
+    """
     left, before, most = score.value, score.parts.get("of the input"), score.parts.get("at most")
     if before is None:
         return ""
     if left is None:
-        told = most is not None and THRESHOLDS["noise, cv"] <= before > most
+        told = most is not None and before >= THRESHOLDS["noise, cv"] and most < before * min(gain, 1.0)
         return f"{what} at most {most:.1f} cv ({before:.1f} in the input)" if told else ""
     change = left - before
-    if abs(change) < max(THRESHOLDS["noise, cv"], THRESHOLDS["noise, share of the reference"] * before):
+    least = max(THRESHOLDS["noise, cv"], THRESHOLDS["noise, share of the reference"] * before)
+    if min(abs(change), abs(left - gain * before)) < least:
         return f"{what} as in the input ({left:.1f} cv)" if before >= THRESHOLDS["noise, cv"] else ""
     if before < THRESHOLDS["noise, cv"]:
         return f"{what} {left:.1f} cv where the input has {before:.1f}"
@@ -391,9 +396,14 @@ def describe_beside_input(scores: Scores, untreated: Scores, factor: float) -> s
     """
     mistake, shimmer = _mistake(scores), scores["shimmer"]
     told = [_displacement(scores, factor, "input"), mistake]
-    told += [_noise_from_input(scores["noise_left"], "noise")]
-    told += [_noise_from_input(scores["noise_colour"], "colour noise")]
-    told += [_beyond(scores), _shimmer(shimmer, shimmer.parts.get("of the input")), _letters(scores)]
+    noises, gain = {"noise_left": "noise", "noise_colour": "colour noise"}, _gain(scores)
+    told += [_noise_from_input(scores[key], what, gain) for key, what in noises.items()]
+    told += [
+        "" if mistake else _contrast(scores),
+        _beyond(scores),
+        _shimmer(shimmer, shimmer.parts.get("of the input")),
+        _letters(scores),
+    ]
     told += [_edges_from_input(scores, factor)]
     states = [_halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding]
     return _sentence([*told, *(state(scores, untreated) for state in states)])

@@ -160,6 +160,16 @@ def test_without_a_truth_a_displacement_spoils_nothing() -> None:
     assert found == "Lies 0.50 px off the input, noise down 75 % (8.0 to 2.0 cv)."
 
 
+def test_without_a_truth_another_contrast_is_told_once() -> None:
+    beside = dict.fromkeys(MEASURES, Score(None))
+    paler = {"ciede2000_soft": Score(3.0, {CONTRAST: 70.0}), "noise_left": Score(5.6, {"of the input": 8.0})}
+    assert describe_beside_input({**beside, **paler}, beside, factor=1) == (
+        "Noise as in the input (5.6 cv), contrast down 30 %, colours off by ΔE00 3.0."
+    )
+    hidden = {**paler, "noise_left": Score(None, {"of the input": 8.0, "at most": 5.7})}
+    assert "noise" not in describe_beside_input({**beside, **hidden}, beside, factor=1).lower()
+
+
 def test_what_changed_in_places_is_told_beside_an_even_figure() -> None:
     assert "colours unchanged (ΔE00 0.1) but in places (up to 4.4)" in told(
         ciede2000_soft=Score(0.1, {WORST: 4.4})
