@@ -7,7 +7,7 @@ from skimage.restoration import estimate_sigma
 
 from mistline.core.frame import Frame, Size, luma
 from mistline.core.measure import MEASURES, Evidence, NotMeasurable
-from mistline.core.measure.noise import noise_colour, noise_luma
+from mistline.core.measure.noise import LOST, TEXTURED, noise_colour, noise_luma
 from mistline.core.measure.noise_spectrum import BANDS, Noise, Texture
 from mistline.core.resample import resize
 from tests.reference.noises import KINDS, noisy, plate, quiet
@@ -140,6 +140,22 @@ def test_noise_beside_the_truth(name: str, kind: str, sigma: float) -> None:
 def test_an_enlarged_noisy_input_is_never_as_clean_as_its_truth(factor: int) -> None:
     frame, clean = noisy(plate("rocket"), f"enlarged {factor}x", 10)
     assert left(frame, clean) > left(clean, clean) + 3
+
+
+@pytest.mark.parametrize(("name", "textured"), [("grass", 1.0), ("gravel", 1.0), ("astronaut", 0.0)])
+def test_sharpened_texture_is_not_lost_and_a_truth_of_texture_is_said_to_be_one(
+    name: str, textured: float
+) -> None:
+    truth = plate(name)
+
+    def parts(pixels: np.ndarray) -> dict[str, float]:
+        result = truth.with_pixels(np.clip(pixels, 0, 1).astype(np.float32).reshape(truth.pixels.shape))
+        return {part.name: part.value for part in MEASURES["noise_left"].of(Evidence(result, truth)).parts}
+
+    soft = cv2.GaussianBlur(truth.pixels, (0, 0), 1.0).reshape(truth.pixels.shape)
+    blurred, sharpened = parts(soft), parts(1.5 * truth.pixels - 0.5 * soft)
+    assert blurred[TEXTURED] == sharpened[TEXTURED] == textured
+    assert sharpened[LOST] < 0.2 * blurred[LOST]
 
 
 @pytest.mark.parametrize("name", ["coffee", "brick", "chelsea"])

@@ -19,7 +19,7 @@ THRESHOLDS = {
     "noise, share of the reference": 0.1,
     "noise, cv": 0.75,
     "noise, share of the texture lost beside it": 0.6,
-    "noise, share of the lost if all is texture": 2.0,
+    "noise, share of the lost where all is texture": 2.0,
     "coarse noise, share": 0.5,
     "detail in an octave, share": 0.1,
     "even change of all octaves, share": 0.04,
@@ -115,10 +115,12 @@ def _noise(
     """Noise against the truth, or from the input on; what became of lost texture is not told as noise."""
     least, parts = THRESHOLDS["noise, cv"], scores[key].parts
     textured = parts.get(TEXTURED, 0.0) > 0.5  # then nobody knows what noise the truth has
-    most = (
-        "noise, share of the lost if all is texture" if textured else "noise, share of the texture lost beside it"
+    hiding = (
+        "noise, share of the lost where all is texture"
+        if textured
+        else "noise, share of the texture lost beside it"
     )
-    hides = THRESHOLDS[most] * parts.get(LOST, 0.0)
+    hides = THRESHOLDS[hiding] * parts.get(LOST, 0.0)
     left, there = scores[key].value, reference[key].value
     if left is None or there is None:
         return ""
@@ -398,12 +400,8 @@ def describe_beside_input(scores: Scores, untreated: Scores, factor: float) -> s
     told = [_displacement(scores, factor, "input"), mistake]
     noises, gain = {"noise_left": "noise", "noise_colour": "colour noise"}, _gain(scores)
     told += [_noise_from_input(scores[key], what, gain) for key, what in noises.items()]
-    told += [
-        "" if mistake else _contrast(scores),
-        _beyond(scores),
-        _shimmer(shimmer, shimmer.parts.get("of the input")),
-        _letters(scores),
-    ]
+    told += ["" if mistake else _contrast(scores), _beyond(scores)]
+    told += [_shimmer(shimmer, shimmer.parts.get("of the input")), _letters(scores)]
     told += [_edges_from_input(scores, factor)]
     states = [_halo, _blotch, *([] if mistake else [_colour, _tone]), _squares, _banding]
     return _sentence([*told, *(state(scores, untreated) for state in states)])

@@ -121,7 +121,7 @@ def _colour(evidence: Evidence) -> Measured:
     """Noise moves the mean of the encoded values or that of the light; a change of colour moves both.
 
     Valid range: 32 pixels a side or more, noise up to 20 code values; windows in which noise is clipped do not count,
-    and where all of them are, it is said.
+    unless the change is explained, and where all of them are, it is said.
     """
     explained = evidence.once(explanation)
     shift = np.minimum(*(_shift(*pair) for pair in _pairs(evidence.once(_soft), bool(explained))))

@@ -171,7 +171,7 @@ class _Split:
     kept : float
         Energy of what is explained, as a share of the truth's.
     lost : float
-        Mean square of the truth less what is explained, in cells of which less is left than there was.
+        Mean square of the truth less what is explained, in cells that have less energy than the truth's.
     """
 
     left: Real
@@ -193,9 +193,9 @@ def _split(truth: Array, result: Array, rows: Places, columns: Places) -> _Split
     fitted = np.empty_like(wanted)
     for near in _neighbours(rows, columns):
         fitted[near] = explained(wanted[near], bands[:, near])
-    there, left = (np.square(each).sum(axis=1) for each in (cells[0], fitted))
-    kept = min(float(left.sum() / there.sum()), 2.0) if there.sum() > 1e-12 else 0.0
-    lost = np.square(cells[0] - fitted).mean(axis=1)[left < there].sum() / len(there)
+    there, explains = (np.square(each).sum(axis=1) for each in (cells[0], fitted))
+    kept = min(float(explains.sum() / there.sum()), 2.0) if there.sum() > 1e-12 else 0.0
+    lost = np.square(cells[0] - fitted).mean(axis=1)[explains < there].sum() / len(there)
     return _Split(wanted - fitted, kept, float(lost))
 
 
