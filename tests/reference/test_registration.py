@@ -9,7 +9,7 @@ from skimage.registration import phase_cross_correlation
 from mistline.core.choose.words import Score, describe
 from mistline.core.frame import Frame, Size
 from mistline.core.measure import MEASURES, Evidence
-from mistline.core.measure.registration import placement
+from mistline.core.measure.registration import misplaced, placement
 from mistline.core.resample import resize
 
 
@@ -79,6 +79,24 @@ def test_a_blur_in_either_light_is_no_displacement(
         assert not placement(truth, told, factor).sure
     assert placement(truth, moved, factor).right == pytest.approx(2, abs=0.1)
     assert "px off the truth" in sentence(truth, moved, factor)
+
+
+@pytest.mark.parametrize(
+    "stretch", [(16, 255 / 219), (16, 1.6), (0, 1.6)], ids=["range", "range and gain", "gain"]
+)
+@pytest.mark.parametrize("exposure", [0.12, 0.25, 0.5, 1.0])
+@pytest.mark.parametrize("picture", ["coffee", "astronaut", "chelsea"])
+def test_what_is_clipped_is_not_displaced(picture: str, exposure: float, stretch: tuple[float, float]) -> None:
+    """16-235 to full range as in ITU-R BT.709; each channel is clipped by itself."""
+    codes = np.round(getattr(data, picture)()[:300, :450] * exposure)
+    there = np.clip(np.round((codes - stretch[0]) * stretch[1]), 0, 255).astype(np.uint8)
+    evidence = Evidence(there, codes.astype(np.uint8))
+    found = MEASURES["registration"].read(evidence)
+    assert not misplaced(evidence).any()
+    assert "clipped" in found.note if found.value is None else found.value < 0.05
+    if exposure > 0.2:  # of darker ones hardly anything is left
+        moved = MEASURES["registration"].read(Evidence(np.roll(there, 3, axis=1), codes.astype(np.uint8)))
+        assert {part.name: part.value for part in moved.parts}["right"] == pytest.approx(3, abs=0.15)
 
 
 def sentence(truth: np.ndarray, result: np.ndarray, factor: int) -> str:

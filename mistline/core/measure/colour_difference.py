@@ -63,13 +63,17 @@ def _seventh(x: Array) -> Array:
 
 
 @lru_cache(maxsize=2)
-def _hues(kind: Any) -> Array:
-    """T + i (-2 sin(2 theta)) of [2]_ for each step of the mean hue from -180 to 180 degrees: one look brings both."""
+def _hues(kind: Any) -> tuple[Array, Array]:
+    """T and -2 sin(2 theta) of [2]_ for each step of the mean hue from -180 to 180 degrees.
+
+    What is too small to matter is 0: numbers with fewer digits than others are many times slower to work on.
+    """
     hue = np.arange(TURNS + 1) * 360 / TURNS - 180
     wave = [np.cos(np.radians(times * hue + shift)) for times, shift in ((1, -30), (2, 0), (3, 6), (4, -63))]
     t = 1 - 0.17 * wave[0] + 0.24 * wave[1] + 0.32 * wave[2] - 0.20 * wave[3]
     theta = 30 * np.exp(-np.square((hue % 360 - 275) / 25))
-    return (t - 2j * np.sin(np.radians(2 * theta))).astype(np.result_type(kind, np.complex64))
+    rotation = -2 * np.sin(np.radians(2 * theta))
+    return t.astype(kind), np.where(rotation < -1e-9, rotation, 0).astype(kind)
 
 
 def ciede2000(first: Array, second: Array) -> Array:
@@ -85,8 +89,8 @@ def ciede2000(first: Array, second: Array) -> Array:
     2.0425
     """
     one: Any = first.dtype.type
-    l1, a1, b1 = (np.ascontiguousarray(first[..., i]) for i in range(3))
-    l2, a2, b2 = (np.ascontiguousarray(second[..., i]) for i in range(3))
+    l1, a1, b1 = (np.ascontiguousarray(first[..., i]).reshape(-1) for i in range(3))
+    l2, a2, b2 = (np.ascontiguousarray(second[..., i]).reshape(-1) for i in range(3))
     bb1, bb2 = b1 * b1, b2 * b2
     stretch = one(1.5) - one(0.5) * _seventh((np.sqrt(a1 * a1 + bb1) + np.sqrt(a2 * a2 + bb2)) * one(0.5))
     a1, a2 = a1 * stretch, a2 * stretch
@@ -99,7 +103,7 @@ def ciede2000(first: Array, second: Array) -> Array:
     # matter.
     x, y = a1 * c2 + a2 * c1, b1 * c2 + b2 * c1
     if along.min(initial=0) < 0:
-        apart = np.nonzero(along < 0)
+        apart = np.flatnonzero(along < 0)
         a, b, mean_x, mean_y, size = (plane[apart] for plane in (a1, b1, x, y, both))
         ahead = np.where((b > 0) | ((b == 0) & (a > 0)), one(1), one(-1))
         opposite = np.abs(mean_x) + np.abs(mean_y) < 16 * np.finfo(one).eps * size
@@ -107,12 +111,12 @@ def ciede2000(first: Array, second: Array) -> Array:
         dh[apart] = np.copysign(np.sqrt(2 * (size - along[apart])), np.where(opposite, ahead, across[apart]))
     turn = np.arctan2(y, x)
     place = (turn * one(TURNS / (2 * np.pi)) + one(TURNS / 2 + 0.5)).astype(np.intp)
-    by_hue = np.take(_hues(one), place, mode="clip")
+    t, rotation = (np.take(table, place, mode="clip") for table in _hues(one))
     mean_c, offset = total * one(0.5), np.square((l1 + l2) * one(0.5) - 50)
     sl = 1 + one(0.015) * offset / np.sqrt(20 + offset)
-    sc, sh = 1 + one(0.045) * mean_c, 1 + one(0.015) * mean_c * by_hue.real
+    sc, sh = 1 + one(0.045) * mean_c, 1 + one(0.015) * mean_c * t
     l_term, c_term, h_term = (l2 - l1) / sl, dc / sc, dh / sh
-    square = l_term * l_term + c_term * c_term + h_term * (h_term + _seventh(mean_c) * by_hue.imag * c_term)
+    square = l_term * l_term + c_term * c_term + h_term * (h_term + _seventh(mean_c) * rotation * c_term)
     difference: Array = np.sqrt(np.abs(square)).reshape(first.shape[:-1])
     return difference
 

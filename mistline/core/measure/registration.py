@@ -19,8 +19,8 @@ import numpy.typing as npt
 from scipy import sparse
 from skimage import registration
 
-from mistline.core.frame import Array, decode_srgb, encode_srgb
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
+from mistline.core.frame import Array, Frame, decode_srgb, encode_srgb, to_frame
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows
 from mistline.core.threads import on_threads
 
 __all__ = ["MEASURES", "Field", "Placement", "common_move", "local_field", "misplaced", "placement"]
@@ -36,9 +36,14 @@ SURE, SURE_LOCALLY = 3.0, 4.0  # standard errors
 LOCAL = 64
 ROUNDED = 1 / 12 / 255**2  # variance of values that were rounded to 8 bits, at least
 FLATTEST = 1e-9  # mean square of slopes that tell nothing
+CLIPPED, BEYOND = 0.5 / 255, 6 / 255  # from the ends of the range; beyond them
+FEW_CLIPPED, LEAST_SEEN = 1e-3, 0.15  # shares of the pixels
+TOUCHED = 0.01  # share of what a blurred pixel holds
+UNSEEN = 0.5  # pixels that edges may seem to be displaced by where most of them are clipped
 TUKEY, TUKEY_ROUNDS, LEAST_SPREAD = 4.685, 20, 0.03  # of [4]_; pixels
 
 Real = npt.NDArray[np.float64]
+Mask = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -63,6 +68,8 @@ class Placement:
         By what sigma the result is blurred against the truth.
     doubt : float
         What the other figures may be off by on all of a picture alike.
+    clipped : bool
+        Whether a stretched range clipped so much that edges may seem to be displaced by up to the doubt.
     """
 
     right: float
@@ -74,6 +81,7 @@ class Placement:
     local: float
     softer: float
     doubt: float
+    clipped: bool
 
     @property
     def mean(self) -> float:
@@ -91,7 +99,7 @@ class Field:
     """How windows lie on those of the truth: (rows, columns, 2) pixels right and down, and which of them are sure."""
 
     moves: Real
-    sure: npt.NDArray[np.bool_]
+    sure: Mask
 
     @property
     def largest(self) -> float:
@@ -114,11 +122,13 @@ def _guess(truth: Array, result: Array) -> tuple[float, float]:
     return -float(shift[1]), -float(shift[0])
 
 
-def _equations(truth: Array, moved: Array, across: int, down: int) -> tuple[Real, Real, Real]:
+def _equations(
+    truth: Array, moved: Array, across: int, down: int, seen: Mask | None = None
+) -> tuple[Real, Real, Real]:
     """Normal equations of each of `down` x `across` cells, (cells, 7, 7) and (cells, 7), and the squares of the error.
 
     Unknown are the displacement and its growth both ways, and what must not be taken for one: a change of level,
-    of contrast and of blur (the Laplacian).
+    of contrast and of blur (the Laplacian). Pixels that are not `seen` do not count.
     """
     height, width = truth.shape
     y, x = np.linspace(-1, 1, height), np.linspace(-1, 1, width)
@@ -143,9 +153,65 @@ def _equations(truth: Array, moved: Array, across: int, down: int) -> tuple[Real
             )
             sides = np.stack([-a, -b, -a * px, -b * py, np.ones_like(a), value, bend[:, part]]).reshape(7, -1)
             error = (r[:, part] - t[:, part]).astype(np.float64).ravel()
+            if seen is not None:
+                here = seen[rows[i] : rows[i + 1], part].ravel()
+                sides, error = sides[:, here], error[here]
             left[i * across + j], right[i * across + j] = sides @ sides.T, sides @ error
             squares[i * across + j] = error @ error, error.size
     return left, right, squares
+
+
+@dataclass(frozen=True)
+class Clipping:
+    """What was clipped off a result: an edge of which one side is clipped seems to stand farther on the other.
+
+    Attributes
+    ----------
+    lost : (H, W) bool
+        Where a channel of the result is clipped and what the reference shows there is not.
+    ranged : bool
+        Whether this is because the result's range was stretched.
+    """
+
+    lost: Mask
+    ranged: bool
+
+    def share(self, soft: float) -> Array:
+        """How much of each pixel, blurred by this sigma, was lost: (H, W) float32."""
+        return _blurred(self.lost.astype(np.float32), soft)
+
+
+def _clipping(evidence: Evidence) -> Clipping | None:
+    """What was clipped off the result; None where hardly anything was."""
+    result, reference = evidence.result, evidence.reference
+    few = np.s_[::SPARSE, ::SPARSE]
+    codes = result.pixels[few] if isinstance(result, Frame) else to_frame(result[few]).pixels
+    whole = ((codes > CLIPPED) & (codes < 1 - CLIPPED)).all(axis=2)
+    if reference is None or whole.mean() > 1 - FEW_CLIPPED:
+        return None
+    before, after = (
+        plane[few][whole].astype(np.float64) for plane in (evidence.reference_luma, evidence.result_luma)
+    )
+    if before.size < 2 or before.std() < CLIPPED:
+        return None
+    gain = np.cov(before, after)[0, 1] / before.var()
+    offset = after.mean() - gain * before.mean()
+    low, high = offset < -BEYOND, offset + gain > 1 + BEYOND  # the ends of the reference would lie beyond
+
+    def strip(wanted: Array, there: Array) -> Mask:
+        dark, light = there <= CLIPPED, there >= 1 - CLIPPED
+        lost = dark & (low | (wanted > CLIPPED)) | light & (high | (wanted < 1 - CLIPPED))
+        found: Mask = lost.any(axis=2)
+        return found
+
+    lost = np.concatenate(by_rows((reference, result), strip, ROWS))
+    return Clipping(lost, bool(low or high)) if lost.mean() > FEW_CLIPPED else None
+
+
+def _seen(lost: Array | None) -> Mask | None:
+    """Which pixels nothing was clipped off; None, all of them, where these would be too few."""
+    seen = None if lost is None else lost < TOUCHED
+    return seen if seen is not None and seen.mean() > LEAST_SEEN else None
 
 
 def _softening(lefts: Real, rights: Real) -> float:
@@ -208,13 +274,16 @@ def _moved(values: Array, shift: tuple[float, float], wider: tuple[float, float]
     return back
 
 
-def placement(truth: Array, result: Array, factor: float = 1, *, moving: bool = False) -> Placement:
+def placement(
+    truth: Array, result: Array, factor: float = 1, *, moving: bool = False, clipping: Clipping | None = None
+) -> Placement:
     """Displacement, scale and local displacement of a result, by least squares on the slopes of the truth [1]_.
 
     Both (H, W) lumas are blurred to what an input `factor` times smaller can hold (sigma 0.5 factor, 1 at
     least), so that a right enlargement is not told as displaced by what it had to guess. Level, contrast and
     blur, in linear light or in code values, may differ. The errors come from leaving out each of 8 x 8 cells in
-    turn [3]_. Where parts may be `moving`, cells that do not go with the others are left out.
+    turn [3]_. Where parts may be `moving`, cells that do not go with the others are left out. What was clipped
+    off the result does not count, unless hardly anything is left: then less than 1.5 pixels is in doubt.
 
     Valid range: displacements up to a quarter of the picture, scale errors up to 2 %; to about 0.02 px at factor 1
     and 0.02 times the factor above or the blur between both, beyond what the errors say.
@@ -223,6 +292,7 @@ def placement(truth: Array, result: Array, factor: float = 1, *, moving: bool = 
         raise NotMeasurable(f"needs {SMALLEST} pixels a side or more")
     soft = max(1.0, 0.5 * factor)
     before, after = _blurred(truth, soft), _blurred(result, soft)
+    lost, seen = clipping.share(soft) if clipping else None, None
     height, width = truth.shape
     right, down = _guess(before, after)
     if np.hypot(right, down) < 1:
@@ -235,9 +305,10 @@ def placement(truth: Array, result: Array, factor: float = 1, *, moving: bool = 
     inside = slice(margin, height - margin), slice(margin, width - margin)
     for number in range(ROUNDS):
         moved = _moved(after, (down, right), (taller, wider))
+        seen = _seen(None if lost is None else _moved(lost, (down, right), (taller, wider))[inside])
         if number:
             before = _as_soft(truth, moved, squared, soft)
-        lefts, rights, squares = _equations(before[inside], moved[inside], across, tall)
+        lefts, rights, squares = _equations(before[inside], moved[inside], across, tall, seen)
         if moving:
             _, sure = _planes(*_own_moves(lefts, rights, squares, soft), across, tall)
             lefts, rights = lefts[sure], rights[sure]
@@ -254,11 +325,12 @@ def placement(truth: Array, result: Array, factor: float = 1, *, moving: bool = 
     without = np.array([_solve(left - a, other - b) for a, b in zip(lefts, rights, strict=True)])
     count = len(without)
     spread = np.sqrt((count - 1) / count * np.square(without - without.mean(0)).sum(0))
+    clipped = clipping is not None and clipping.ranged and seen is None
     return Placement(
         float(right), float(down), float(wider), float(taller),
         float(np.hypot(spread[0], spread[1])), float(np.hypot(spread[2], spread[3])),
-        _field(before[inside], moved[inside], _side(factor), soft).largest, squared**0.5,
-        SYSTEMATIC * max(1.0, factor, squared**0.5),
+        0.0 if clipped else _field(before[inside], moved[inside], _side(factor), soft, seen).largest, squared**0.5,
+        UNSEEN if clipped else SYSTEMATIC * max(1.0, factor, squared**0.5), clipped,
     )  # fmt: skip
 
 
@@ -267,7 +339,12 @@ def _side(factor: float) -> int:
 
 
 def local_field(
-    truth: Array, result: Array, factor: float = 1, side: int | None = None, softer: float = 0
+    truth: Array,
+    result: Array,
+    factor: float = 1,
+    side: int | None = None,
+    softer: float = 0,
+    clipping: Clipping | None = None,
 ) -> Field:
     """How windows of `side` pixels (64, or 32 times a factor above 2) lie beyond what the whole picture does.
 
@@ -279,7 +356,8 @@ def local_field(
     soft = max(1.0, 0.5 * factor)
     after = _blurred(result, soft)
     before = _as_soft(truth, after, softer**2, soft)
-    first = _field(before, after, side or _side(factor), soft)
+    seen = _seen(clipping.share(soft) if clipping else None)
+    first = _field(before, after, side or _side(factor), soft, seen)
     if not first.sure.any():
         return first
     own = _each_pixel(first, truth.shape)
@@ -287,7 +365,7 @@ def local_field(
     back = cv2.remap(
         after, columns + own[..., 0], rows + own[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT
     )
-    second = _field(before, back, side or _side(factor), soft)
+    second = _field(before, back, side or _side(factor), soft, seen)
     return Field(first.moves * first.sure[..., None] + second.moves, first.sure | second.sure)
 
 
@@ -300,6 +378,7 @@ def _own_moves(lefts: Real, rights: Real, squares: Real, soft: float) -> tuple[R
         found = _solve(own, side_b)
         moves[number] = found[:2]
         # After the blur an error is shared by 4 pi soft^2 pixels: so many fewer of them are independent.
+        count = max(count, 1.0)
         variance = (max(total - found @ side_b, 0.0) / count + ROUNDED) * 4 * np.pi * soft**2
         # Where there are no slopes nothing is known, however little error is left.
         steadied = own + FLATTEST * count * np.eye(len(keep))
@@ -307,7 +386,7 @@ def _own_moves(lefts: Real, rights: Real, squares: Real, soft: float) -> tuple[R
     return moves, errors
 
 
-def _planes(moves: Real, errors: Real, across: int, down: int) -> tuple[Real, npt.NDArray[np.bool_]]:
+def _planes(moves: Real, errors: Real, across: int, down: int) -> tuple[Real, Mask]:
     """A plane over (1, x, y) for right and for down, fitted to cells by Tukey's biweight [4]_, and which go with it.
 
     All do where fewer than half would.
@@ -355,11 +434,11 @@ def _each_pixel(field: Field, shape: tuple[int, ...]) -> Array:
     return each
 
 
-def _field(truth: Array, moved: Array, side: int, soft: float) -> Field:
+def _field(truth: Array, moved: Array, side: int, soft: float, seen: Mask | None = None) -> Field:
     height, width = (max(1, length // side) for length in truth.shape)
     if height * width < 4:
         return Field(np.zeros((height, width, 2)), np.zeros((height, width), bool))
-    moves, errors = _own_moves(*_equations(truth, moved, width, height), soft)
+    moves, errors = _own_moves(*_equations(truth, moved, width, height, seen), soft)
     moves -= np.median(moves, axis=0)
     typical = np.median(np.abs(moves), axis=0) * 1.4826 + 1e-3
     sure = (np.abs(moves) > SURE_LOCALLY * np.hypot(typical, errors)).any(axis=1)
@@ -367,7 +446,8 @@ def _field(truth: Array, moved: Array, side: int, soft: float) -> Field:
 
 
 def _placed(evidence: Evidence) -> Placement:
-    return placement(evidence.reference_luma, evidence.result_luma, evidence.factor)
+    clipping = evidence.once(_clipping)
+    return placement(evidence.reference_luma, evidence.result_luma, evidence.factor, clipping=clipping)
 
 
 def misplaced(evidence: Evidence) -> Array:
@@ -381,14 +461,19 @@ def misplaced(evidence: Evidence) -> Array:
     if found.sure:
         off[..., 0] = found.right + found.wider * np.linspace(-1, 1, width)
         off[..., 1] = (found.down + found.taller * np.linspace(-1, 1, height))[:, None]
-    back = _moved(result, (found.down, found.right), (found.taller, found.wider))
-    off += _each_pixel(local_field(truth, back, evidence.factor, softer=found.softer), truth.shape)
+    if not found.clipped:
+        back = _moved(result, (found.down, found.right), (found.taller, found.wider))
+        clipping = evidence.once(_clipping)
+        own = local_field(truth, back, evidence.factor, softer=found.softer, clipping=clipping)
+        off += _each_pixel(own, truth.shape)
     lengths: Array = np.hypot(off[..., 0], off[..., 1])
     return lengths
 
 
 def _of(evidence: Evidence) -> Measured:
     found = evidence.once(_placed)
+    if found.clipped and not found.sure:
+        raise NotMeasurable("so much of it is clipped that its edges seem to be displaced")
     names = ("right", "down", "wider", "taller", "error", "local")
     parts = (*(Part(name, getattr(found, name)) for name in names), Part("sure", float(found.sure)))
     return Measured(found.mean, parts=parts)
@@ -396,7 +481,7 @@ def _of(evidence: Evidence) -> Measured:
 
 MEASURES = [
     Measure(
-        "registration", 3, "Displacement", "px", "lower", "close to the truth",
+        "registration", 4, "Displacement", "px", "lower", "close to the truth",
         "How far the result lies off the truth, mean over the picture: shift and wrong scale. From about 0.1 px on it "
         "spoils all other figures, where it is more than three times its own error and 0.06 px of the input.",
         "Lucas, Kanade 1981; Efron 1982", tie=0.02, digits=2, of=_of, needs=("reference",),
