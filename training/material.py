@@ -1,19 +1,22 @@
 """Training pictures: photographs that ship inside registry packages, and made textures, edges and text.
 
-Public domain or CC0 (scikit-image): rocket, brick, grass, gravel, retina, hubble_deep_field.
+Public domain, CC0 or without known restrictions (scikit-image): rocket, brick, grass, gravel, retina,
+hubble_deep_field; in the wide material also coins, moon, page, text, immunohistochemistry, microaneurysms, clock.
 CC BY 2.0 (scikit-learn): china (caption "China temple"), flower; authors as given in its README.txt.
 Licences and authors as in each package's copyright file (Debian): the JPEG pictures of PACKAGES.
 Held out, never trained on (scikit-image, CC0 or public domain): astronaut, camera, chelsea, coffee.
 """
 
 import subprocess
+from collections.abc import Iterator
 from pathlib import Path
 
 import cv2
 import numpy as np
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw, ImageFilter, ImageFont
 
 PHOTOGRAPHS = ("rocket", "brick", "grass", "gravel", "retina", "hubble_deep_field")
+MORE_PHOTOGRAPHS = ("coins", "moon", "page", "text", "immunohistochemistry", "microaneurysms", "clock")
 HELD_OUT = ("astronaut", "camera", "chelsea", "coffee")
 SIDE = 320
 PACKAGES = {
@@ -24,6 +27,13 @@ PACKAGES = {
 }
 UNPACKED = Path(__file__).parent / "pictures"
 LONG_SIDES = (1500, 1000)  # small enough that their sharpening and JPEG blocks are gone
+LANCZOS, CUBIC = Image.Resampling.LANCZOS, Image.Resampling.BICUBIC
+WIDE = (
+    (1500, LANCZOS, 0),
+    (1200, LANCZOS, 40),
+    (900, CUBIC, 0),
+    (600, LANCZOS, 0),
+)  # side, kernel, sharpening in %
 
 
 def rgb(picture: np.ndarray) -> np.ndarray:
@@ -48,9 +58,8 @@ def photographs() -> list[np.ndarray]:
     ]
 
 
-def wallpapers() -> list[np.ndarray]:
-    """The photographs of Debian's PACKAGES, fetched once, each shrunk by area to LONG_SIDES."""
-    found = []
+def _fetched() -> Iterator[np.ndarray]:
+    """The photographs of Debian's PACKAGES, fetched once, as they are."""
     for package, pattern in PACKAGES.items():
         place = UNPACKED / package
         if not place.exists():
@@ -58,12 +67,39 @@ def wallpapers() -> list[np.ndarray]:
             subprocess.run(["apt-get", "download", package], cwd=UNPACKED, check=True)
             subprocess.run(["dpkg-deb", "-x", *UNPACKED.glob(f"{package}_*.deb"), place], check=True)
         for path in sorted(path for path in place.glob(pattern) if not path.is_symlink()):
-            picture = cv2.cvtColor(cv2.imread(str(path)), cv2.COLOR_BGR2RGB)
-            scales = (side / max(picture.shape) for side in LONG_SIDES)
-            found += [
-                cv2.resize(picture, None, fx=s, fy=s, interpolation=cv2.INTER_AREA) for s in scales if s <= 0.75
-            ]
+            yield cv2.cvtColor(cv2.imread(str(path)), cv2.COLOR_BGR2RGB)
+
+
+def wallpapers() -> list[np.ndarray]:
+    """The photographs of Debian's PACKAGES, each shrunk by area to LONG_SIDES."""
+    return [
+        cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        for picture in _fetched()
+        for scale in (side / max(picture.shape) for side in LONG_SIDES)
+        if scale <= 0.75
+    ]
+
+
+def crisp_wallpapers() -> list[np.ndarray]:
+    """The same, shrunk and in part sharpened as pictures are for a screen (WIDE)."""
+    found = []
+    for picture in _fetched():
+        for side, kernel, percent in WIDE:
+            scale = side / max(picture.shape)
+            if scale <= 0.75:
+                size = round(picture.shape[1] * scale), round(picture.shape[0] * scale)
+                small = Image.fromarray(picture).resize(size, kernel)
+                found.append(
+                    np.asarray(small.filter(ImageFilter.UnsharpMask(0.8, percent, 0)) if percent else small)
+                )
     return found
+
+
+def more_photographs() -> list[np.ndarray]:
+    """Scikit-image's MORE_PHOTOGRAPHS as they are."""
+    import skimage.data
+
+    return [rgb(getattr(skimage.data, name)()) for name in MORE_PHOTOGRAPHS]
 
 
 def _texture(rng: np.random.Generator) -> np.ndarray:

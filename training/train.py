@@ -18,7 +18,7 @@ import torch
 from onnx import numpy_helper
 from torch.nn import functional
 
-from training.material import made, photographs, wallpapers
+from training.material import crisp_wallpapers, made, more_photographs, photographs, wallpapers
 from training.networks import Network, to_onnx
 
 OUT = Path(__file__).parents[1] / "mistline" / "core" / "models"
@@ -79,6 +79,8 @@ class Plan:
     rate: float = RATE
     patches: int = 16  # in a step
     photographs: float = 0.65  # share of the patches; the others are made
+    wide: bool = False  # photographs shrunk and sharpened by other ways than area, too
+    linear: float = 0.5  # share of the clean inputs that are shrunk in linear light
     seed: int = 1
 
 
@@ -87,6 +89,23 @@ PLANS = {
         Plan(2, 32, 4, 16000, 44, "clean", planes=1),
         Plan(2, 32, 6, 7250, 44, "clean", 1, loss=with_squares, rate=5e-4, photographs=0.85, seed=2),
         Plan(2, 32, 6, 6000, 64, "clean", 1, loss=with_decibels, rate=5e-4, patches=8, photographs=0.85, seed=3),
+        Plan(2, 32, 8, 5000, 64, "clean", 1, loss=with_decibels, rate=4e-4, patches=8, photographs=0.85, seed=4),
+        Plan(
+            2,
+            32,
+            8,
+            4000,
+            64,
+            "clean",
+            1,
+            loss=with_decibels,
+            rate=4e-4,
+            patches=8,
+            photographs=0.88,
+            seed=6,
+            wide=True,
+            linear=0.68,
+        ),
     ),
     "moving_x2": (Plan(2, 32, 6, 1800, 36, "clean", 1, start_from="faithful_x2", frames=3, rate=RATE / 2),),
     "crisp_x2": (
@@ -157,12 +176,24 @@ def moving(picture: np.ndarray, plan: Plan, rng: np.random.Generator) -> list[np
     return found
 
 
-def batch(pool: list[list[np.ndarray]], plan: Plan, rng: np.random.Generator) -> tuple[torch.Tensor, torch.Tensor]:
+Pool = list[tuple[float, list[np.ndarray]]]  # groups of pictures, each with its share of the patches
+
+
+def pool_of(plan: Plan) -> Pool:
+    """The pictures of a round."""
+    there, drawn = plan.photographs, (1 - plan.photographs, made(240, 7))
+    if not plan.wide:
+        return [(there, photographs() + wallpapers()), drawn]
+    small = photographs() + more_photographs()
+    return [(0.4 * there, small), (0.25 * there, wallpapers()), (0.35 * there, crisp_wallpapers()), drawn]
+
+
+def batch(pool: Pool, plan: Plan, rng: np.random.Generator) -> tuple[torch.Tensor, torch.Tensor]:
     """Random patches, flipped and turned; the input and what is wanted of it."""
     inputs, wanted = [], []
-    side = plan.patch * plan.factor
+    side, shares = plan.patch * plan.factor, [share for share, _ in pool]
     while len(inputs) < plan.patches:
-        group = pool[0 if rng.random() < plan.photographs else 1]
+        _, group = pool[rng.choice(len(pool), p=shares)]
         picture = group[rng.integers(len(group))]
         if min(picture.shape[:2]) < side + 2 * (plan.frames // 2) * (FASTEST + 2) + 1:
             continue
@@ -173,7 +204,7 @@ def batch(pool: list[list[np.ndarray]], plan: Plan, rng: np.random.Generator) ->
         truths = [np.rot90(patch, turned)[:, ::way].astype(np.float64) / 255 for patch in patches]
         truth = truths[plan.frames // 2]
         aim = truth + plan.crisp * (truth - cv2.GaussianBlur(truth, (0, 0), 1.0)) if plan.crisp else truth
-        kind = rng.choice(["linear", "encoded"])
+        kind = rng.choice(["linear", "encoded"], p=[plan.linear, 1 - plan.linear])
         frames = [degraded(each, plan, rng, kind) for each in truths]
         if plan.planes == 1:
             frames, aim = (
@@ -260,10 +291,10 @@ def begun(plan: Plan, known: dict[str, torch.Tensor]) -> Network:
     return network.to(memory_format=torch.channels_last)
 
 
-def trained(name: str, plan: Plan, known: dict[str, torch.Tensor], pool: list[list[np.ndarray]]) -> Network:
+def trained(name: str, plan: Plan, known: dict[str, torch.Tensor]) -> Network:
     """The network after one round."""
     torch.manual_seed(1)
-    rng, network = np.random.default_rng(plan.seed), begun(plan, known)
+    rng, network, pool = np.random.default_rng(plan.seed), begun(plan, known), pool_of(plan)
     # The edge of a patch has no surroundings; inside a picture every pixel has, so only those count.
     edge = slice(EDGE * plan.factor, -EDGE * plan.factor)
 
@@ -278,11 +309,10 @@ def trained(name: str, plan: Plan, known: dict[str, torch.Tensor], pool: list[li
 def train(name: str) -> None:
     """Train by the rounds of a plan and write the ONNX file."""
     torch.use_deterministic_algorithms(True)
-    pool = [photographs() + wallpapers(), made(240, 7)]
     first, *further = PLANS[name]
-    network = trained(name, first, weights_of(first.start_from) if first.start_from else {}, pool)
+    network = trained(name, first, weights_of(first.start_from) if first.start_from else {})
     for plan in further:
-        network = trained(name, plan, network.state_dict(), pool)
+        network = trained(name, plan, network.state_dict())
     (OUT / f"{name}.onnx").write_bytes(to_onnx(network, name))
 
 
