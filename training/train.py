@@ -81,6 +81,7 @@ class Plan:
     photographs: float = 0.65  # share of the patches; the others are made
     wide: bool = False  # photographs shrunk and sharpened by other ways than area, too
     linear: float = 0.5  # share of the clean inputs that are shrunk in linear light
+    keep: float = 0.0  # share of the weights that a further round begins with in what comes of it
     seed: int = 1
 
 
@@ -105,6 +106,7 @@ PLANS = {
             seed=6,
             wide=True,
             linear=0.68,
+            keep=1 / 3,
         ),
     ),
     "moving_x2": (Plan(2, 32, 6, 1800, 36, "clean", 1, start_from="faithful_x2", frames=3, rate=RATE / 2),),
@@ -312,7 +314,13 @@ def train(name: str) -> None:
     first, *further = PLANS[name]
     network = trained(name, first, weights_of(first.start_from) if first.start_from else {})
     for plan in further:
-        network = trained(name, plan, network.state_dict())
+        before = {key: value.clone() for key, value in network.state_dict().items()}
+        network = trained(name, plan, before)
+        if plan.keep:  # the mean of two networks of one basin is better than either (Wortsman et al. 2022)
+            after = network.state_dict()
+            network.load_state_dict(
+                {key: torch.lerp(value, before[key], plan.keep) for key, value in after.items()}
+            )
     (OUT / f"{name}.onnx").write_bytes(to_onnx(network, name))
 
 
