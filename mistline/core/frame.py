@@ -177,9 +177,9 @@ def decode_srgb(encoded: Array) -> Array:
     signed = not (encoded >= 0).all()
     magnitude = np.abs(encoded) if signed else encoded
     curved = (magnitude + np.float32(0.055)) * np.float32(1 / 1.055)
-    np.exp2(
-        np.multiply(np.log2(curved, out=curved), np.float32(2.4), out=curved), out=curved
-    )  # faster than a power
+    np.log2(curved, out=curved)  # with exp2 twice as fast as a power
+    curved *= np.float32(2.4)
+    np.exp2(curved, out=curved)
     low = magnitude <= 0.04045
     if low.any():
         np.multiply(magnitude, np.float32(1 / 12.92), out=curved, where=low)

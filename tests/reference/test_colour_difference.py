@@ -36,6 +36,16 @@ def test_mean_agrees_with_scikit_image_on_a_photograph(photograph: Frame) -> Non
     assert MEASURES["ciede2000"].of(Evidence(other, photograph)).value == pytest.approx(expected, abs=5e-3)
 
 
+@pytest.mark.parametrize("apart", [0.01, 0.3, 3.0, 30.0])
+@pytest.mark.parametrize("chroma", [0.5, 8.0, 60.0])
+def test_in_float32_as_scikit_image_in_float64(chroma: float, apart: float) -> None:
+    rng = np.random.default_rng(4)
+    first = rng.uniform([0, -chroma, -chroma], [100, chroma, chroma], (20000, 3)).astype(np.float32)
+    second = (first + rng.normal(0, apart, first.shape)).astype(np.float32)
+    expected = color.deltaE_ciede2000(first.astype(np.float64), second.astype(np.float64))
+    assert (np.abs(ciede2000(first, second) - expected) < 1e-5 + 3e-4 * expected).all()
+
+
 def test_srgb_transfer_agrees_with_colour_science() -> None:
     import colour
 
