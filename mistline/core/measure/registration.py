@@ -161,28 +161,11 @@ def _equations(
     return left, right, squares
 
 
-@dataclass(frozen=True)
-class Clipping:
-    """What was clipped off a result: an edge of which one side is clipped seems to stand farther on the other.
+def _stretched(evidence: Evidence) -> Mask | None:
+    """Where a stretched range clipped off what the reference shows, in any channel, (H, W); None if it did not.
 
-    Attributes
-    ----------
-    lost : (H, W) bool
-        Where a channel of the result is clipped and what the reference shows there is not.
-    ranged : bool
-        Whether this is because the result's range was stretched.
+    An edge of which one side is clipped seems to stand farther on the other.
     """
-
-    lost: Mask
-    ranged: bool
-
-    def share(self, soft: float) -> Array:
-        """How much of each pixel, blurred by this sigma, was lost: (H, W) float32."""
-        return _blurred(self.lost.astype(np.float32), soft)
-
-
-def _clipping(evidence: Evidence) -> Clipping | None:
-    """What was clipped off the result; None where hardly anything was."""
     result, reference = evidence.result, evidence.reference
     few = np.s_[::SPARSE, ::SPARSE]
     codes = result.pixels[few] if isinstance(result, Frame) else to_frame(result[few]).pixels
@@ -197,6 +180,8 @@ def _clipping(evidence: Evidence) -> Clipping | None:
     gain = np.cov(before, after)[0, 1] / before.var()
     offset = after.mean() - gain * before.mean()
     low, high = offset < -BEYOND, offset + gain > 1 + BEYOND  # the ends of the reference would lie beyond
+    if not (low or high):
+        return None
 
     def strip(wanted: Array, there: Array) -> Mask:
         dark, light = there <= CLIPPED, there >= 1 - CLIPPED
@@ -205,12 +190,17 @@ def _clipping(evidence: Evidence) -> Clipping | None:
         return found
 
     lost = np.concatenate(by_rows((reference, result), strip, ROWS))
-    return Clipping(lost, bool(low or high)) if lost.mean() > FEW_CLIPPED else None
+    return lost if lost.mean() > FEW_CLIPPED else None
 
 
-def _seen(lost: Array | None) -> Mask | None:
+def _share(lost: Mask | None, soft: float) -> Array | None:
+    """How much of each pixel, blurred by this sigma, was lost."""
+    return None if lost is None else _blurred(lost.astype(np.float32), soft)
+
+
+def _seen(share: Array | None) -> Mask | None:
     """Which pixels nothing was clipped off; None, all of them, where these would be too few."""
-    seen = None if lost is None else lost < TOUCHED
+    seen = None if share is None else share < TOUCHED
     return seen if seen is not None and seen.mean() > LEAST_SEEN else None
 
 
@@ -275,15 +265,15 @@ def _moved(values: Array, shift: tuple[float, float], wider: tuple[float, float]
 
 
 def placement(
-    truth: Array, result: Array, factor: float = 1, *, moving: bool = False, clipping: Clipping | None = None
+    truth: Array, result: Array, factor: float = 1, *, moving: bool = False, lost: Mask | None = None
 ) -> Placement:
     """Displacement, scale and local displacement of a result, by least squares on the slopes of the truth [1]_.
 
     Both (H, W) lumas are blurred to what an input `factor` times smaller can hold (sigma 0.5 factor, 1 at
     least), so that a right enlargement is not told as displaced by what it had to guess. Level, contrast and
     blur, in linear light or in code values, may differ. The errors come from leaving out each of 8 x 8 cells in
-    turn [3]_. Where parts may be `moving`, cells that do not go with the others are left out. What was clipped
-    off the result does not count, unless hardly anything is left: then less than 1.5 pixels is in doubt.
+    turn [3]_. Where parts may be `moving`, cells that do not go with the others are left out. What a
+    stretched range has `lost` does not count, unless hardly anything is left: then less than 1.5 pixels is in doubt.
 
     Valid range: displacements up to a quarter of the picture, scale errors up to 2 %; to about 0.02 px at factor 1
     and 0.02 times the factor above or the blur between both, beyond what the errors say.
@@ -292,7 +282,7 @@ def placement(
         raise NotMeasurable(f"needs {SMALLEST} pixels a side or more")
     soft = max(1.0, 0.5 * factor)
     before, after = _blurred(truth, soft), _blurred(result, soft)
-    lost, seen = clipping.share(soft) if clipping else None, None
+    share, seen = _share(lost, soft), None
     height, width = truth.shape
     right, down = _guess(before, after)
     if np.hypot(right, down) < 1:
@@ -305,7 +295,7 @@ def placement(
     inside = slice(margin, height - margin), slice(margin, width - margin)
     for number in range(ROUNDS):
         moved = _moved(after, (down, right), (taller, wider))
-        seen = _seen(None if lost is None else _moved(lost, (down, right), (taller, wider))[inside])
+        seen = _seen(None if share is None else _moved(share, (down, right), (taller, wider))[inside])
         if number:
             before = _as_soft(truth, moved, squared, soft)
         lefts, rights, squares = _equations(before[inside], moved[inside], across, tall, seen)
@@ -325,7 +315,7 @@ def placement(
     without = np.array([_solve(left - a, other - b) for a, b in zip(lefts, rights, strict=True)])
     count = len(without)
     spread = np.sqrt((count - 1) / count * np.square(without - without.mean(0)).sum(0))
-    clipped = clipping is not None and clipping.ranged and seen is None
+    clipped = lost is not None and seen is None
     return Placement(
         float(right), float(down), float(wider), float(taller),
         float(np.hypot(spread[0], spread[1])), float(np.hypot(spread[2], spread[3])),
@@ -344,7 +334,7 @@ def local_field(
     factor: float = 1,
     side: int | None = None,
     softer: float = 0,
-    clipping: Clipping | None = None,
+    lost: Mask | None = None,
 ) -> Field:
     """How windows of `side` pixels (64, or 32 times a factor above 2) lie beyond what the whole picture does.
 
@@ -356,7 +346,7 @@ def local_field(
     soft = max(1.0, 0.5 * factor)
     after = _blurred(result, soft)
     before = _as_soft(truth, after, softer**2, soft)
-    seen = _seen(clipping.share(soft) if clipping else None)
+    seen = _seen(_share(lost, soft))
     first = _field(before, after, side or _side(factor), soft, seen)
     if not first.sure.any():
         return first
@@ -446,8 +436,8 @@ def _field(truth: Array, moved: Array, side: int, soft: float, seen: Mask | None
 
 
 def _placed(evidence: Evidence) -> Placement:
-    clipping = evidence.once(_clipping)
-    return placement(evidence.reference_luma, evidence.result_luma, evidence.factor, clipping=clipping)
+    lost = evidence.once(_stretched)
+    return placement(evidence.reference_luma, evidence.result_luma, evidence.factor, lost=lost)
 
 
 def misplaced(evidence: Evidence) -> Array:
@@ -463,8 +453,8 @@ def misplaced(evidence: Evidence) -> Array:
         off[..., 1] = (found.down + found.taller * np.linspace(-1, 1, height))[:, None]
     if not found.clipped:
         back = _moved(result, (found.down, found.right), (found.taller, found.wider))
-        clipping = evidence.once(_clipping)
-        own = local_field(truth, back, evidence.factor, softer=found.softer, clipping=clipping)
+        lost = evidence.once(_stretched)
+        own = local_field(truth, back, evidence.factor, softer=found.softer, lost=lost)
         off += _each_pixel(own, truth.shape)
     lengths: Array = np.hypot(off[..., 0], off[..., 1])
     return lengths
