@@ -54,7 +54,7 @@ ABOUT = {
                     "Adam, 4 blocks: L1, 16000 steps of 16 patches of 44 x 44; 6 blocks: Charbonnier and squares, 7250 of the "
                     "same, and Charbonnier and decibels, 6000 of 8 patches of 64 x 64; 8 blocks: 5000 of these, and 4000 on "
                     "photographs shrunk by other kernels too, 68 % in linear light, of whose weights two thirds count; "
-                    "seeds 1 to 6."),
+                    "seeds 1 to 4 and 6."),
     "crisp_x2": ("Crisp network, 2x", "Visibly sharper, measurably less faithful: rims and invented texture.",
                  f"2 residual blocks of 32 channels, {SHI}.", CLEAN + "bicubic.",
                  "From the faithful one to an over-sharpened target (unsharp 1.2), L1 and slopes, 1500 steps."),

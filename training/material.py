@@ -28,12 +28,8 @@ PACKAGES = {
 UNPACKED = Path(__file__).parent / "pictures"
 LONG_SIDES = (1500, 1000)  # small enough that their sharpening and JPEG blocks are gone
 LANCZOS, CUBIC = Image.Resampling.LANCZOS, Image.Resampling.BICUBIC
-WIDE = (
-    (1500, LANCZOS, 0),
-    (1200, LANCZOS, 40),
-    (900, CUBIC, 0),
-    (600, LANCZOS, 0),
-)  # side, kernel, sharpening in %
+# Long side, kernel, sharpening in %.
+WIDE = ((1500, LANCZOS, 0), (1200, LANCZOS, 40), (900, CUBIC, 0), (600, LANCZOS, 0))
 
 
 def rgb(picture: np.ndarray) -> np.ndarray:

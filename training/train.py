@@ -91,23 +91,8 @@ PLANS = {
         Plan(2, 32, 6, 7250, 44, "clean", 1, loss=with_squares, rate=5e-4, photographs=0.85, seed=2),
         Plan(2, 32, 6, 6000, 64, "clean", 1, loss=with_decibels, rate=5e-4, patches=8, photographs=0.85, seed=3),
         Plan(2, 32, 8, 5000, 64, "clean", 1, loss=with_decibels, rate=4e-4, patches=8, photographs=0.85, seed=4),
-        Plan(
-            2,
-            32,
-            8,
-            4000,
-            64,
-            "clean",
-            1,
-            loss=with_decibels,
-            rate=4e-4,
-            patches=8,
-            photographs=0.88,
-            seed=6,
-            wide=True,
-            linear=0.68,
-            keep=1 / 3,
-        ),
+        Plan(2, 32, 8, 4000, 64, "clean", 1, loss=with_decibels, rate=4e-4, patches=8, photographs=0.88, seed=6,
+             wide=True, linear=0.68, keep=1 / 3),
     ),
     "moving_x2": (Plan(2, 32, 6, 1800, 36, "clean", 1, start_from="faithful_x2", frames=3, rate=RATE / 2),),
     "crisp_x2": (
@@ -116,7 +101,7 @@ PLANS = {
     "faithful_x4": (Plan(4, 32, 3, 4500, 32, "clean"),),
     "blind_denoise": (Plan(1, 48, 3, 7000, 64, "noise"),),
     "mixed_x2": (Plan(2, 48, 4, 6000, 40, "mixed"),),
-}
+}  # fmt: skip
 
 
 def linear(codes: np.ndarray) -> np.ndarray:
@@ -314,7 +299,7 @@ def train(name: str) -> None:
     first, *further = PLANS[name]
     network = trained(name, first, weights_of(first.start_from) if first.start_from else {})
     for plan in further:
-        before = {key: value.clone() for key, value in network.state_dict().items()}
+        before = begun(plan, network.state_dict()).state_dict()
         network = trained(name, plan, before)
         if plan.keep:  # the mean of two networks of one basin is better than either (Wortsman et al. 2022)
             after = network.state_dict()

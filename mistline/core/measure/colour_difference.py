@@ -174,15 +174,15 @@ def _differences(evidence: Evidence) -> Array:
     truth, result = evidence.pair
     height, width, _ = shape(truth)
     rows, found = max(1, AT_ONCE // width), np.empty((height, width), np.float32)
+    known: Array | None = None
+    if height * width <= KEPT:
+        known = evidence.once_of_reference(lab, lambda: np.concatenate(by_rows((truth,), lab, rows)))
 
     def strip(start: int) -> None:
         part = slice(start, start + rows)
         before = lab(rows_of(truth, part)) if known is None else known[part]
         found[part] = ciede2000(before, lab(rows_of(result, part)))
 
-    known = None
-    if height * width <= KEPT:
-        known = evidence.once_of_reference(lab, lambda: np.concatenate(by_rows((truth,), lab, rows)))
     on_threads(strip, range(0, height, rows), height * width)
     return found
 

@@ -19,8 +19,8 @@ import numpy.typing as npt
 from scipy import sparse
 from skimage import registration
 
-from mistline.core.frame import Array, Frame, decode_srgb, encode_srgb, to_frame
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows
+from mistline.core.frame import Array, decode_srgb, encode_srgb
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows, rows_of
 from mistline.core.threads import on_threads
 
 __all__ = ["MEASURES", "Field", "Placement", "common_move", "local_field", "misplaced", "placement"]
@@ -168,7 +168,7 @@ def _stretched(evidence: Evidence) -> Mask | None:
     """
     result, reference = evidence.result, evidence.reference
     few = np.s_[::SPARSE, ::SPARSE]
-    codes = result.pixels[few] if isinstance(result, Frame) else to_frame(result[few]).pixels
+    codes = rows_of(result, few[0])[:, few[1]]
     whole = ((codes > CLIPPED) & (codes < 1 - CLIPPED)).all(axis=2)
     if reference is None or whole.mean() > 1 - FEW_CLIPPED:
         return None
