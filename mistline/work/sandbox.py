@@ -30,7 +30,7 @@ log = logging.getLogger("mistline.work")
 A = TypeVar("A", bound=BaseModel)
 CHILD = "mistline.work.child"
 FORKS = multiprocessing.get_context("forkserver")
-FORKS.set_forkserver_preload([CHILD])
+FORKS.set_forkserver_preload(["mistline.work.loaded"])
 FROM_OUTSIDE = {signal.SIGKILL, signal.SIGTERM}
 TRIES, TRIES_AFTER_A_CRASH = 50, 2
 LONGEST_PAUSE = 2.0

@@ -222,3 +222,13 @@ class Nonsense(Request[Original]):
 def test_a_failure_of_the_child_itself_is_told() -> None:
     with pytest.raises(ProcessingFailed, match="a test: Mistline itself failed here; run it again"):
         run(Nonsense(name="x"))
+
+
+def test_what_the_fork_server_works_out_leaves_no_thread_behind() -> None:
+    """A child is forked without it, and waits for it for ever."""
+    script = (
+        "import psutil, mistline.work.child; before = psutil.Process().num_threads();"
+        "import mistline.work.loaded; print(psutil.Process().num_threads() - before)"
+    )
+    told = subprocess.run([sys.executable, "-c", script], cwd=ROOT, capture_output=True, text=True, check=True)
+    assert told.stdout == "0\n"

@@ -130,7 +130,7 @@ def left_by(passed: Callable[[Real], Real]) -> dict[str, float]:
     >>> {name: round(value, 3) for name, value in left_by(np.ones_like).items()}["1/16 to 1/8"]
     1.0
     """
-    bins, _, plane = _basis()
+    bins, there, plane = _basis()
     frequency = np.hypot(*np.meshgrid(np.fft.fftfreq(WRAP), np.fft.fftfreq(WRAP), indexing="ij"))
     rows, columns = (way.ravel() for way in np.mgrid[:CELL, :CELL])
     apart = np.subtract.outer(rows, rows), np.subtract.outer(columns, columns)
@@ -144,7 +144,7 @@ def left_by(passed: Callable[[Real], Real]) -> dict[str, float]:
         found: Real = dctn(half.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho").reshape(CELL**2, -1).diagonal()
         return found.reshape(CELL, CELL)
 
-    left, there = energy(np.square(passed(frequency))), energy(np.ones_like(frequency))
+    left = energy(np.square(passed(frequency)))
     inside = {name: np.isin(bins, every) for name, every in BANDS.items()}
     return {name: float(np.sqrt(left[part].sum() / there[part].sum())) for name, part in inside.items()}
 

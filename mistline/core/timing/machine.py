@@ -5,6 +5,7 @@ import json
 import os
 import platform
 from dataclasses import asdict, dataclass
+from functools import cache
 from importlib.metadata import version
 from pathlib import Path
 
@@ -34,8 +35,9 @@ class Machine:
         return hashlib.sha256(json.dumps(asdict(self), sort_keys=True).encode()).hexdigest()[:16]
 
 
+@cache
 def this_machine() -> Machine:
-    """Read the profile of the machine this runs on."""
+    """Read the profile of the machine this runs on, once."""
     cpuinfo = Path("/proc/cpuinfo").read_text() if Path("/proc/cpuinfo").exists() else ""
     names = [line.split(":", 1)[1].strip() for line in cpuinfo.splitlines() if line.startswith("model name")]
     threads = {"opencv": int(cv2.getNumThreads())}
