@@ -55,7 +55,7 @@ def _gradient(truth: Codes, result: Codes) -> float:
 
 
 def _pairs(truth: Frame, result: Frame) -> list[tuple[str, str, Callable[[], float], Callable[[], float], int]]:
-    """Name, reference library, ours, theirs, repeats of theirs."""
+    """Name, reference library, ours, theirs, turns."""
     t, r = truth.pixels, result.pixels
     t8, r8 = ((255 * luma(values)).round().astype(np.uint8) for values in (t, r))
     bright, other = (codes.astype(np.float32) / np.float32(255) for codes in (t8, r8))
@@ -65,30 +65,36 @@ def _pairs(truth: Frame, result: Frame) -> list[tuple[str, str, Callable[[], flo
 
     return [
         ("PSNR, RGB", "scikit-image", lambda: psnr(t, r),
-         lambda: float(peak_signal_noise_ratio(t, r, data_range=1)), 5),
+         lambda: float(peak_signal_noise_ratio(t, r, data_range=1)), 15),
         ("SSIM with map", "scikit-image", lambda: _value(structural_similarity(bright, other)),
-         lambda: _similarity(bright, other), 3),
+         lambda: _similarity(bright, other), 9),
         ("MS-SSIM", "sewar", lambda: _value(multi_scale_similarity(bright, other)),
          lambda: float(np.real(msssim(t8, r8))), 1),
         ("GMSD", "OpenCV quality", lambda: _value(gradient_deviation(bright, other)),
-         lambda: _gradient(t8, r8), 3),
+         lambda: _gradient(t8, r8), 15),
         ("VIF", "sewar", lambda: _value(information_fidelity(bright, other)), lambda: float(vifp(t8, r8)), 1),
         ("CIEDE2000, mean", "scikit-image", difference,
-         lambda: float(np.mean(deltaE_ciede2000(rgb2lab(t), rgb2lab(r)))), 1),
+         lambda: float(np.mean(deltaE_ciede2000(rgb2lab(t), rgb2lab(r)))), 9),
     ]  # fmt: skip
 
 
-class _Run:
-    """The value of a call and the seconds of its repeats; a call that is only made once has no warm-up."""
+class _Turns:
+    """Both calls in turns, so that what else goes on on the machine meets both alike; slow ones have no warm-up."""
 
-    def __init__(self, step: Callable[[], float], repeats: int) -> None:
-        self.seconds: list[float] = []
-        for _ in range(repeats + (repeats > 1)):
-            start = time.perf_counter()
-            self.value = step()
-            self.seconds.append(time.perf_counter() - start)
-        self.seconds = self.seconds[-repeats:]
-        self.median = statistics.median(self.seconds)
+    def __init__(self, ours: Callable[[], float], theirs: Callable[[], float], turns: int) -> None:
+        calls = ours, theirs
+        ours()
+        found = [[_timed(call) for call in calls] for _ in range(turns)]
+        self.ours, self.theirs = ([pair[side][0] for pair in found] for side in (0, 1))
+        self.ratios = [theirs / ours for ours, theirs in zip(self.ours, self.theirs, strict=True)]
+        self.apart = abs(found[-1][0][1] - found[-1][1][1])
+
+
+def _timed(call: Callable[[], float]) -> tuple[float, float]:
+    """Seconds and value of a call."""
+    start = time.perf_counter()
+    value = call()
+    return time.perf_counter() - start, value
 
 
 def _memory(size: Size) -> tuple[float, float]:
@@ -113,16 +119,18 @@ def rows() -> list[list[str]]:
     ]
     truth, result, _ = _codes(UHD)
     ours_total = theirs_total = quick_ours = quick_theirs = 0.0
-    for name, library, ours, theirs, repeats in _pairs(to_frame(truth), to_frame(result)):
-        fast, slow = _Run(ours, 5), _Run(theirs, repeats)
-        ours_total += fast.median
-        theirs_total += slow.median
+    for name, library, ours, theirs, turns in _pairs(to_frame(truth), to_frame(result)):
+        run = _Turns(ours, theirs, turns)
+        ours_total += statistics.median(run.ours)
+        theirs_total += statistics.median(run.theirs)
         if library != "sewar":
-            quick_ours, quick_theirs = quick_ours + fast.median, quick_theirs + slow.median
-        ratio = f"{slow.median / fast.median:.1f}x faster"
+            quick_ours += statistics.median(run.ours)
+            quick_theirs += statistics.median(run.theirs)
+        low, middle, high = np.quantile(run.ratios, [0.25, 0.5, 0.75])
+        ratio = f"{middle:.1f}x faster" + (f" ({low:.1f} to {high:.1f})" if turns > 1 else "")
         aim = "8x" if name.startswith(("SSIM", "CIEDE2000")) else ""
-        what = f"{name}, {UHD} (values differ by {abs(fast.value - slow.value):.1e})"
-        found.append([what, shown(fast.seconds), f"{library} {shown(slow.seconds)}", ratio, aim])
+        what = f"{name}, {UHD} (values differ by {run.apart:.1e})"
+        found.append([what, shown(run.ours), f"{library} {shown(run.theirs)}", ratio, aim])
     for what, ours, theirs in (
         ("these six together", ours_total, theirs_total),
         ("the four without sewar's slow two", quick_ours, quick_theirs),

@@ -323,6 +323,7 @@ class TimeCrop(Request[CropTimed]):
     recipe: Recipe
     factor: float
     source: Footage
+    traits: Traits
     lane: Path
 
 

@@ -264,7 +264,7 @@ async def time_crop(source_id: str, factor: float, recipe: dict[str, Any]) -> No
     with media().workspace() as folder:
         request = TimeCrop(
             name=source["name"], models=await making.local_models(recipe, folder),
-            recipe=Recipe.model_validate(recipe), factor=factor, lane=settings().timing_lane,
+            recipe=Recipe.model_validate(recipe), factor=factor, traits=source["traits"], lane=settings().timing_lane,
             source=await making.source_footage(source, folder, [0]), frames=source["facts"].get("frames", 1),
         )  # fmt: skip
         try:

@@ -13,7 +13,7 @@ from tests.harness import Running
 
 @pytest.fixture(scope="module")
 def trial(app: Running, astronaut: np.ndarray) -> dict:
-    source = app.read("sound.png", as_png(astronaut[:301, :403]))
+    source = app.read("sound.png", as_png(astronaut[:151, :203]))
     return app.finished(app.start_trial(source["id"], "Bicubic", factor=2))
 
 

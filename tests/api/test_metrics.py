@@ -38,7 +38,7 @@ def test_takes_lanes_space_and_times_are_told(app: Running, astronaut: np.ndarra
 
 
 def test_jobs_that_run_are_told_and_a_dead_worker_is_missed(app: Running, astronaut: np.ndarray) -> None:
-    source = app.read("slow.png", as_png(astronaut[:300, :300]))
+    source = app.read("slow.png", as_png(astronaut[:200, :200]))
     app.start_trial(source["id"], app.slow_recipe(), factor=2)
     until(lambda: figures(app).get(("mistline_jobs", ("takes", "doing"))) == 1, what="a take at work")
     app.kill_worker()

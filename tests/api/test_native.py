@@ -10,7 +10,7 @@ from tests.conftest import as_png
 from tests.core.media.clips import write_clip
 from tests.harness import Running
 
-LARGE = np.ascontiguousarray(data.astronaut()[:360, :480])
+LARGE = np.ascontiguousarray(data.astronaut()[100:340, 60:380])
 
 
 def aligned(app: Running, small: dict, large: dict) -> dict:
@@ -20,7 +20,7 @@ def aligned(app: Running, small: dict, large: dict) -> dict:
 @pytest.fixture(scope="module")
 def pair(app: Running) -> tuple[dict, dict]:
     """A render and one at half size."""
-    half = cv2.resize(LARGE, (240, 180), interpolation=cv2.INTER_AREA)
+    half = cv2.resize(LARGE, (160, 120), interpolation=cv2.INTER_AREA)
     return app.read("half.png", as_png(half)), app.read("whole.png", as_png(LARGE))
 
 
@@ -34,11 +34,11 @@ def start(app: Running, source: dict, setup: dict, *names: str, **part: int) -> 
 def test_half_a_render_is_held_against_the_whole(app: Running, pair: tuple[dict, dict]) -> None:
     small, large = pair
     setup = aligned(app, small, large)
-    assert setup["alignment"]["scale"] == pytest.approx(2, abs=0.002) and setup["width"] == 480
+    assert setup["alignment"]["scale"] == pytest.approx(2, abs=0.002) and setup["width"] == 320
     plan = app.http.post("/api/plans", json={"source_id": small["id"], "setup": setup, "recipe_ids": []}).json()
-    assert plan["target"] == {"width": 480, "height": 360} and plan["cropped"] == [0, 0]
+    assert plan["target"] == {"width": 320, "height": 240} and plan["cropped"] == [0, 0]
     trial = start(app, small, setup, "Bilinear", "Lanczos 3")
-    assert trial["words"] == "against the native 480 x 360" and trial["has_truth"] and trial["factor"] == 2
+    assert trial["words"] == "against the native 320 x 240" and trial["has_truth"] and trial["factor"] == 2
     assert trial["input_picture"] == small["picture_id"]
     assert np.array_equal(codes(app, trial["truth_picture"]), LARGE)  # its own pixels
     scores = {entry["letter"]: entry["scores"] for entry in trial["entries"]}
@@ -64,7 +64,7 @@ def test_the_shortcut_is_weighed_against_the_native_way(app: Running, pair: tupl
     """56 s at full size and 15 s at half leave 41 s; with 10 of them it needs under half the time (common practice)."""
     times = {"native_seconds": 56, "source_seconds": 13, "transfer_seconds": 2}
     trial = start(app, pair[0], {**aligned(app, *pair), **times}, "Bilinear", "Lanczos 3")
-    large = cv2.resize(LARGE[::2, ::2], (480, 360))
+    large = cv2.resize(LARGE[::2, ::2], (320, 240))
     form = {"stated": '{"tool": "Plover", "seconds": 10}'}
     app.http.post(f"/api/trials/{trial['id']}/delivered", files=[("files", ("a.png", as_png(large)))], data=form)
     found = app.finished(trial["id"])["break_even"]
@@ -77,7 +77,7 @@ def test_the_shortcut_is_weighed_against_the_native_way(app: Running, pair: tupl
 def test_one_that_lies_otherwise_is_brought_to_its_place(app: Running, pair: tuple[dict, dict]) -> None:
     """Cut by pixels that are no whole pixels of the source, darker: told, and matched where that is asked for."""
     small, _ = pair
-    other = np.clip(LARGE[7:353, 5:471].astype(np.float32) * 0.8, 0, 255).astype(np.uint8)
+    other = np.clip(LARGE[7:233, 5:311].astype(np.float32) * 0.8, 0, 255).astype(np.uint8)
     large = app.read("cut.png", as_png(other))
     setup = aligned(app, small, large)
     assert all(gain["times"] == pytest.approx(1.25, abs=0.03) for gain in setup["gains"])

@@ -15,7 +15,7 @@ from tests.harness import Running, until
 
 @pytest.fixture(scope="module")
 def source(app: Running, astronaut: np.ndarray) -> dict:
-    return app.read("queue.png", as_png(astronaut[100:400, 100:400]))
+    return app.read("queue.png", as_png(astronaut[100:260, 160:320]))
 
 
 def test_two_trials_at_the_same_moment_share_their_takes(app: Running, source: dict) -> None:
@@ -100,7 +100,7 @@ def test_imports_and_forecasts_never_wait_behind_a_timed_run(app: Running, astro
 
 
 def test_small_before_large_and_nobody_starves(app: Running, source: dict, astronaut: np.ndarray) -> None:
-    large = app.read("large.png", as_png(np.tile(astronaut, (1, 2, 1))))
+    large = app.read("large.png", as_png(astronaut[:, :360]))
     app.kill_worker()
     first = app.start_trial(large["id"], "Bicubic", factor=2)
     second = app.start_trial(source["id"], "Bicubic", factor=1.25)

@@ -19,7 +19,7 @@ from tests.harness import Running, until
 
 @pytest.fixture(scope="module")
 def trial(app: Running, astronaut: np.ndarray) -> dict:
-    source = app.read("stored.png", as_png(astronaut[:300, :400]))
+    source = app.read("stored.png", as_png(astronaut[:150, :200]))
     made = app.finished(app.start_trial(source["id"], "Bilinear", "Lanczos 3", factor=2))
     retire(app, made, "B")
     return made
@@ -152,7 +152,7 @@ def test_files_of_another_installation_stay(app: Running, trial: dict) -> None:
 
 def test_nothing_is_left_when_everything_is_removed(app: Running, trial: dict) -> None:
     """Also what a trial of an enlarged part, a model-free chain and a cancelled take had; the recipes stay."""
-    large = app.read("large.png", as_png(np.random.default_rng(5).integers(0, 256, (400, 400, 3), np.uint8)))
+    large = app.read("large.png", as_png(np.random.default_rng(5).integers(0, 256, (300, 300, 3), np.uint8)))
     slow = app.start_trial(large["id"], app.slow_recipe(), factor=2)
     until(
         lambda: any(entry["state"] == "running" for entry in app.trial(slow)["entries"]),

@@ -75,10 +75,10 @@ def test_a_blur_in_either_light_is_no_displacement(
     noisy = result + np.random.default_rng(2).normal(0, 4 / 255, truth.shape).astype(np.float32)
     moved = np.roll(noisy, (0, 2), axis=(0, 1))
     for told in (result, noisy):
-        assert sentence(truth, told, factor) == ""
-        assert not placement(truth, told, factor).sure
-    assert placement(truth, moved, factor).right == pytest.approx(2, abs=0.1)
-    assert "px off the truth" in sentence(truth, moved, factor)
+        found = registered(truth, told, factor)
+        assert said(found, factor) == "" and not found.parts["sure"]
+    found = registered(truth, moved, factor)
+    assert found.parts["right"] == pytest.approx(2, abs=0.1) and "px off the truth" in said(found, factor)
 
 
 @pytest.mark.parametrize(
@@ -99,13 +99,17 @@ def test_what_is_clipped_is_not_displaced(picture: str, exposure: float, stretch
         assert {part.name: part.value for part in moved.parts}["right"] == pytest.approx(3, abs=0.15)
 
 
-def sentence(truth: np.ndarray, result: np.ndarray, factor: int) -> str:
-    """What is said of a result of a test with this factor."""
+def registered(truth: np.ndarray, result: np.ndarray, factor: int) -> Score:
+    """The registration of a result of a test with this factor."""
     pair = (Frame(plane[..., None], 8) for plane in (result, truth))
     found = MEASURES["registration"].of(Evidence(*pair, scale=factor))
+    return Score(found.value, {part.name: part.value for part in found.parts})
+
+
+def said(registration: Score, factor: int) -> str:
+    """The sentence on a result of which nothing else is known."""
     nothing = {key: Score(None) for key in MEASURES}
-    own = {"registration": Score(found.value, {part.name: part.value for part in found.parts})}
-    return describe({**nothing, **own}, nothing, factor)
+    return describe({**nothing, "registration": registration}, nothing, factor)
 
 
 @pytest.mark.parametrize("factor", [2, 3, 4, 8])
@@ -114,14 +118,14 @@ def test_the_usual_mistakes_are_named(factor: int, truth: np.ndarray) -> None:
     given = small(truth, factor)[..., 0]
     rows, columns = np.mgrid[0 : truth.shape[0], 0 : truth.shape[1]].astype(float)
     half = map_coordinates(given, [rows / factor, columns / factor], order=3, mode="nearest")
-    assert "half a pixel of the input" in sentence(truth, half, factor)
+    assert "half a pixel of the input" in said(registered(truth, half, factor), factor)
     ratios = [(a - 1) / (b - 1) for a, b in zip(given.shape, truth.shape, strict=True)]
     corners = map_coordinates(given, [rows * ratios[0], columns * ratios[1]], order=3, mode="nearest")
-    assert "corners laid on corners" in sentence(truth, corners, factor)
+    assert "corners laid on corners" in said(registered(truth, corners, factor), factor)
     fine = resize(small(truth, factor), Size(*truth.shape[::-1]), "bicubic")[..., 0]
-    assert sentence(truth, fine, factor) == ""
+    assert said(registered(truth, fine, factor), factor) == ""
     cropped = np.pad(fine, ((1, 0), (2, 0)), mode="edge")[:-1, :-2]
-    assert "moved by whole pixels: 2 right, 1 down" in sentence(truth, cropped, factor)
+    assert "moved by whole pixels: 2 right, 1 down" in said(registered(truth, cropped, factor), factor)
 
 
 def test_a_small_warped_part_is_told(truth: np.ndarray) -> None:

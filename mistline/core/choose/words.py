@@ -133,11 +133,13 @@ def _noise(
         )
     change = left - there
     hidden = 0 < change < hides
-    # With another contrast the truth's own noise is another too.
-    if min(abs(change), abs(left - there * _gain(scores))) < max(
+    apart = min(abs(change), abs(left - there * _gain(scores)))  # another contrast is one of the truth's noise, too
+    if apart < max(
         2 * least if hidden and not textured else least, THRESHOLDS["noise, share of the reference"] * there
     ):
-        return f"{what} as in the truth ({left:.1f} cv)"
+        if textured or apart < least / 2:
+            return f"{what} as in the truth ({left:.1f} cv)"
+        return f"{what} near the truth's ({left:.1f} cv for {there:.1f})"
     if hidden:
         known = "" if textured else f" (the truth has {there:.1f})"
         return f"{what} at most {left:.1f} cv{known}, hidden in lost texture"

@@ -3,8 +3,6 @@
 import time
 
 from mistline.core.frame import to_frame
-from mistline.core.measure import measure_traits
-from mistline.core.media.plate import quantise
 from mistline.core.methods.recipe import run_recipe
 from mistline.core.timing.clock import repeat
 from mistline.core.timing.machine import this_machine
@@ -23,16 +21,15 @@ def time_crop(request: TimeCrop, report: Progress) -> CropTimed:
 
     A forecast does not wait behind a long run: beside it, at low priority, the time of the processor counts.
     """
-    source = to_frame(open_footage(request.source).codes())
+    source, recipe, traits = to_frame(open_footage(request.source).codes()), request.recipe, request.traits
     part, target = corner(source, SIDE, request.factor)
-    traits = measure_traits(quantise(part, source.bit_depth)[0])
-    request.recipe.check(part.size, target)
-    check_memory(request.recipe, part.size, target)
-    window = steady(part, min(request.recipe.reach, request.frames - 1))
+    recipe.check(part.size, target)
+    check_memory(recipe, part.size, target)
+    window = steady(part, min(recipe.reach, request.frames - 1))
     with timing_lane(request.lane, PATIENCE) as alone:
-        warm_up(part, request.recipe, target, traits)
+        warm_up(part, recipe, target, traits)
         used = time.process_time()
-        _, times = repeat(lambda: run_recipe(window, request.recipe, target, traits), REPEATS, lambda number: None)
+        _, times = repeat(lambda: run_recipe(window, recipe, target, traits), REPEATS, lambda number: None)
         used = time.process_time() - used
     seconds = times.median if alone else min(times.median, used / REPEATS)
     return CropTimed(seconds_per_megapixel=seconds / target.megapixels, machine=this_machine())

@@ -11,7 +11,7 @@ from skimage import data
 
 from mistline.core.choose.arrival import boxed, findings, overlay
 from mistline.core.frame import Frame, luma, to_frame
-from mistline.core.measure import Evidence, measure_all, measure_traits
+from mistline.core.measure import MEASURES, Evidence, measure_traits
 from mistline.core.measure.likeness import likeness
 from mistline.core.media.plate import quantise
 from mistline.core.methods import Window
@@ -61,7 +61,7 @@ class Case:
 
     def told(self, result: Frame, codes: np.ndarray | None = None) -> list:
         evidence = Evidence(result, self.truth, self.input, self.shrink)
-        place = {part.name: part.value for part in measure_all(evidence)["registration"].parts}
+        place = {part.name: part.value for part in MEASURES["registration"].read(evidence).parts}
         return findings(evidence, place, eight_bits=codes is not None and boxed(codes))
 
 

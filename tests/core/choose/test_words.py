@@ -185,7 +185,8 @@ def test_noise_that_lost_texture_may_hide_is_no_claim() -> None:
 
     assert beside(1.8, 7.5).startswith("Noise at most 1.8 cv (the truth has 0.0), hidden in lost texture, detail")
     assert beside(1.8, 1.0).startswith("Noise 1.8 cv where the truth has 0.0, detail")
-    assert beside(0.8, 7.5).startswith("Noise as in the truth (0.8 cv), detail")
+    assert beside(0.8, 7.5).startswith("Noise near the truth's (0.8 cv for 0.0), detail")
+    assert beside(0.3, 7.5).startswith("Noise as in the truth (0.3 cv), detail")
 
 
 def test_a_truth_without_flat_areas_has_no_noise_that_is_known() -> None:
