@@ -133,9 +133,8 @@ def _noise(
         )
     change = left - there
     hidden = 0 < change < hides
-    apart = min(
-        abs(change), abs(left - there * _gain(scores))
-    )  # another contrast is one of the truth's noise, too
+    # With another contrast the truth's own noise is another too.
+    apart = min(abs(change), abs(left - there * _gain(scores)))
     if apart < max(
         2 * least if hidden and not textured else least, THRESHOLDS["noise, share of the reference"] * there
     ):
