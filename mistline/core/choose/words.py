@@ -162,7 +162,7 @@ def _coarse(score: Score, reference: Score) -> str:
 
 def _colour_noise(scores: Scores, reference: Scores, given: Scores | None) -> str:
     told = _noise(scores, reference, given, "noise_colour", "colour noise")
-    return "" if told.startswith("colour noise as") else told
+    return "" if told.startswith(("colour noise as", "colour noise near")) else told
 
 
 def _mistaken(scores: Scores) -> str:
