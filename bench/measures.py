@@ -79,13 +79,13 @@ def _pairs(truth: Frame, result: Frame) -> list[tuple[str, str, Callable[[], flo
 
 
 class _Turns:
-    """Both calls in turns, so that what else goes on on the machine meets both alike; slow ones have no warm-up."""
+    """Both calls in turns, after one of ours, so that what else goes on on the machine meets both alike."""
 
     def __init__(self, ours: Callable[[], float], theirs: Callable[[], float], turns: int) -> None:
-        calls = ours, theirs
         ours()
-        found = [[_timed(call) for call in calls] for _ in range(turns)]
+        found = [(_timed(ours), _timed(theirs)) for _ in range(turns)]
         self.ours, self.theirs = ([pair[side][0] for pair in found] for side in (0, 1))
+        self.medians = statistics.median(self.ours), statistics.median(self.theirs)
         self.ratios = [theirs / ours for ours, theirs in zip(self.ours, self.theirs, strict=True)]
         self.apart = abs(found[-1][0][1] - found[-1][1][1])
 
@@ -121,11 +121,10 @@ def rows() -> list[list[str]]:
     ours_total = theirs_total = quick_ours = quick_theirs = 0.0
     for name, library, ours, theirs, turns in _pairs(to_frame(truth), to_frame(result)):
         run = _Turns(ours, theirs, turns)
-        ours_total += statistics.median(run.ours)
-        theirs_total += statistics.median(run.theirs)
+        fast, slow = run.medians
+        ours_total, theirs_total = ours_total + fast, theirs_total + slow
         if library != "sewar":
-            quick_ours += statistics.median(run.ours)
-            quick_theirs += statistics.median(run.theirs)
+            quick_ours, quick_theirs = quick_ours + fast, quick_theirs + slow
         low, middle, high = np.quantile(run.ratios, [0.25, 0.5, 0.75])
         ratio = f"{middle:.1f}x faster" + (f" ({low:.1f} to {high:.1f})" if turns > 1 else "")
         aim = "8x" if name.startswith(("SSIM", "CIEDE2000")) else ""

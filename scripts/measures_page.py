@@ -81,6 +81,9 @@ def formulas() -> list[str]:
         for function in (getattr(module, public) for public in module.__all__ if public != "MEASURES"):
             if inspect.isfunction(function):
                 lines += [f"**`{function.__name__}`** " + plain(function.__doc__), ""]
+        for row in module.MEASURES:
+            if row.of.__doc__ and row.of.__name__ not in module.__all__:
+                lines += [f"**{row.name}** " + plain(row.of.__doc__), ""]
         lines += ["Checked in:", "", *checked[name], ""]
     return lines
 

@@ -69,7 +69,7 @@ def _shimmer(evidence: Evidence) -> Measured:
     """Root mean square of the change of the error [2]_ over sqrt 2, in 8-bit code values, the frame's mean left out.
 
     Noise of sigma s that is new on each frame scores s, an error that stays scores 0. Also what part of it is fine
-    (left after a Gaussian blur of 1 pixel is taken off) and what part coarse.
+    (left after a Gaussian blur of 1 pixel is taken off) and what part coarse. Valid range: every level and content.
     """
     truth, truth_before, result, result_before = _pairs(evidence)
     change = (result - truth) - (result_before - truth_before)
@@ -103,7 +103,8 @@ def _crawling(evidence: Evidence) -> Measured:
 
     Noise of sigma s that is new on each frame scores s where nothing moves, and 0.8 to 1 s where the fetching between
     pixels averages it; what moves with the input and keeps its look scores 0, up to a code value on fine texture.
-    Only the 60 % of the frame in which the flow explains the input best count: the same for every result.
+    Only the 60 % of the frame in which the flow explains the input best count: the same for every result. Valid range:
+    16 pixels a side or more, where enough of the frame before is still in sight.
     """
     assert evidence.before is not None
     reference, result = evidence.reference_luma, evidence.result_luma
@@ -121,8 +122,17 @@ def _crawling(evidence: Evidence) -> Measured:
     return Measured(change(result, result_before), parts=(Part("of the input", of_input),))
 
 
+def _changing(evidence: Evidence) -> Measured:
+    """With a truth the change of the error from frame to frame, without one what changes along the input's motion.
+
+    Valid range: every level and content; without a truth 16 pixels a side or more, where enough of the frame before is
+    still in sight.
+    """
+    return _shimmer(evidence) if evidence.truth is not None else _crawling(evidence)
+
+
 def _flicker(evidence: Evidence) -> Measured:
-    """How far the mean level jumps beyond the truth's own jump, in 8-bit code values."""
+    """How far the mean level jumps beyond the truth's own jump, in 8-bit code values. Valid range: every level."""
     truth, truth_before, result, result_before = (
         float(np.mean(one, dtype=np.float64)) for one in _pairs(evidence)
     )
@@ -137,7 +147,10 @@ def _sharpness(picture: Array) -> float:
 
 
 def _swing(evidence: Evidence) -> Measured:
-    """How much more the sharpness (root of the gradient's energy) changes than the truth's, in %."""
+    """How much more the sharpness (root of the gradient's energy) changes than the truth's, in %.
+
+    Valid range: frames with anything sharp in them.
+    """
     energies = [_sharpness(one) for one in _pairs(evidence)]
     if min(energies) < FLAT**2:
         raise NotMeasurable("there is nothing sharp in the frame")
@@ -146,7 +159,10 @@ def _swing(evidence: Evidence) -> Measured:
 
 
 def _repeated(evidence: Evidence) -> Measured:
-    """100 where the frame repeats the one before though the truth goes on; as a mean, the share of such frames in %."""
+    """100 where the frame repeats the one before though the truth goes on; as a mean, the share of such frames in %.
+
+    Valid range: where the truth changes.
+    """
     truth, truth_before, result, result_before = _pairs(evidence)
     if _rms(truth - truth_before) < MOVES:
         raise NotMeasurable("the truth hardly changes here")
@@ -154,7 +170,10 @@ def _repeated(evidence: Evidence) -> Measured:
 
 
 def _motion(evidence: Evidence) -> Measured:
-    """Mean endpoint error [3]_ of the result's motion against the truth's where the truth has texture, in pixels."""
+    """Mean endpoint error [3]_ of the result's motion against the truth's where the truth has texture, in pixels.
+
+    Valid range: truths with texture whose movement can be seen.
+    """
     halvings = max(0, int(np.ceil(np.log2(max(1.0, evidence.truth_luma.shape[1] / WIDEST)))))
     small = [_halved(one, halvings) for one in _pairs(evidence)]
     truth, truth_before, result, result_before = small
@@ -191,7 +210,7 @@ MEASURES = [
         "shimmer", "Shimmer", "cv", "How much the error changes from frame to frame: grain that is left, detail that "
         "crawls. A steady error counts 0, noise of sigma s that is new on each frame counts s.",
         "Lai et al. 2018, as a root mean square", 0.1, 2,
-        lambda evidence: _shimmer(evidence) if evidence.truth is not None else _crawling(evidence),
+        _changing,
         "What changes from frame to frame along the motion of the input: grain, detail that crawls.",
     ),
     _measure(

@@ -298,12 +298,18 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
 
 
 def in_brightness(evidence: Evidence) -> Measured:
-    """Noise of the result in its luma; the parts are its octaves."""
+    """Noise of the result in its luma; the parts are its octaves.
+
+    Valid range: beside a truth from 0.3 to 40 code values, where the truth has flat cells of 16 x 16 pixels; without
+    one that of `read_noise`: 0.3 to 40 code values, white to four times enlarged but not by repeating pixels, 128
+    pixels a side or more, alike all over the picture (of one that was cleaned in a part, that part may be what is
+    read).
+    """
     return _noise(evidence, noise_luma, (0,))
 
 
 def in_colour(evidence: Evidence) -> Measured:
-    """Noise of the result in its two colour planes; the parts are its octaves."""
+    """Noise of the result in its two colour planes; the parts are its octaves. Valid range: as in brightness."""
     return _noise(evidence, noise_colour, (1, 2)) if shape(evidence.result)[2] == 3 else Measured(0.0)
 
 

@@ -353,7 +353,8 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     gives the spectrum, the ranges of brightness give the curve [3]_.
 
     Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
-    repeating pixels, 128 pixels a side or more. Checked to 10 % in tests/reference/test_noise.py.
+    repeating pixels, 128 pixels a side or more. Checked to 10 % in tests/reference/test_noise.py. Noise that is alike
+    all over the picture: of one that was cleaned in a part, that part may be what is read.
 
     Raises
     ------
