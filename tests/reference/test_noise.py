@@ -8,7 +8,8 @@ from skimage.restoration import estimate_sigma
 from mistline.core.frame import Frame, Size, luma
 from mistline.core.measure import MEASURES, Evidence, NotMeasurable
 from mistline.core.measure.noise import LOST, TEXTURED, noise_colour, noise_luma
-from mistline.core.measure.noise_spectrum import BANDS, Noise, Texture
+from mistline.core.measure.noise_cells import BANDS
+from mistline.core.measure.noise_spectrum import Noise, Texture, Uneven
 from mistline.core.resample import resize
 from tests.reference.noises import KINDS, noisy, plate, quiet
 
@@ -188,6 +189,22 @@ def test_texture_lost_in_a_part_is_no_noise_and_hides_none(
         assert found**2 - own**2 == pytest.approx((added * LUMA_OF_WHITE) ** 2, rel=0.25)
     else:
         assert found < own + 0.65
+
+
+@pytest.mark.parametrize("share", [0.25, 0.5])
+@pytest.mark.parametrize("kind", ["white", "grain", "sensor"])
+@pytest.mark.parametrize("name", ["astronaut", "moon", "rocket", "clock", "quiet"])
+def test_a_picture_that_was_cleaned_in_a_part_has_no_one_noise(name: str, kind: str, share: float) -> None:
+    """A Gaussian cleans it; what is told of the rest is its noise, and of the whole, as long as all of it is noisy."""
+    frame, clean = noisy(quiet() if name == "quiet" else plate(name), kind, 5 if kind == "sensor" else 10)
+    width = frame.size.width
+    part = (np.arange(width) < share * width)[None, :, None]
+    cleaned = np.where(part, cv2.GaussianBlur(frame.pixels, (0, 0), 2.0).reshape(frame.pixels.shape), frame.pixels)
+    with pytest.raises(Uneven, match="one part of it is noisier") as why:
+        told(frame.with_pixels(cleaned.astype(np.float32)))
+    assert why.value.least < 0.5 * why.value.most
+    assert why.value.most == pytest.approx(spread(frame, clean), rel=0.3)
+    assert told(frame).sigma == pytest.approx(spread(frame, clean), rel=0.2)
 
 
 def test_no_noise_is_none_and_a_black_picture_tells_nothing() -> None:

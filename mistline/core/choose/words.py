@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
 from mistline.core.measure.detail import LESS_NOISE, OCTAVES, held
-from mistline.core.measure.noise import LOST, TEXTURED
+from mistline.core.measure.noise import CLEANEST, LOST, NOISIEST, TEXTURED
 
 __all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
 
@@ -18,6 +18,7 @@ THRESHOLDS = {
     "displacement that spoils, px": 0.2,
     "noise, share of the reference": 0.1,
     "noise, cv": 0.75,
+    "noise in a part, share of the input's": 1.3,
     "noise, share of the texture lost beside it": 0.6,
     "noise, share of the lost where all is texture": 2.0,
     "coarse noise, share": 0.5,
@@ -297,6 +298,11 @@ def _noise_from_input(score: Score, what: str, gain: float) -> str:
     left, before, most = score.value, score.parts.get("of the input"), score.parts.get("at most")
     if before is None:
         return ""
+    if NOISIEST in score.parts:
+        here, there = score.parts[CLEANEST], score.parts[NOISIEST]
+        if there > THRESHOLDS["noise in a part, share of the input's"] * before * max(gain, 1.0):
+            return ""  # texture, perhaps: of noise there would be more than was there
+        return f"{what} of {here:.1f} cv in one part and of {there:.1f} cv in another ({before:.1f} in the input)"
     if left is None:
         told = most is not None and before >= THRESHOLDS["noise, cv"] and most < before * min(gain, 1.0)
         return f"{what} at most {most:.1f} cv ({before:.1f} in the input)" if told else ""

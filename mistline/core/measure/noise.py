@@ -30,22 +30,22 @@ from mistline.core.measure.measure import (
     plane_of,
     shape,
 )
-from mistline.core.measure.noise_spectrum import (
+from mistline.core.measure.noise_cells import (
     BANDS,
     Cells,
-    Noise,
-    Texture,
     clipped_share,
     cut_cells,
     densities,
     ranges,
-    read_noise,
     total,
 )
+from mistline.core.measure.noise_spectrum import Noise, Texture, Uneven, read_noise
 
 __all__ = [
+    "CLEANEST",
     "LOST",
     "MEASURES",
+    "NOISIEST",
     "TEXTURED",
     "in_brightness",
     "in_colour",
@@ -63,6 +63,7 @@ SPREADS = (0.7, 1.4, 2.8)
 CALM = 0.25
 TOGETHER = 24  # cells that share their gains
 LOST = "texture lost"
+CLEANEST, NOISIEST = "in its cleanest part", "in its noisiest part"
 TEXTURED = "share of frames whose truth is texture all over"
 FEWEST, MOST_CELLS = 8, 400
 ROWS = 256
@@ -257,6 +258,9 @@ def _beside_input(evidence: Evidence, read: Reader) -> Measured:
         found = _told(read(evidence.result, evidence.result_luma))
     except Texture as why:
         return Measured(None, parts=(*parts, Part("at most", why.most)), note=str(why))
+    except Uneven as why:
+        there = Part(CLEANEST, why.least), Part(NOISIEST, why.most)
+        return Measured(None, parts=(*parts, *there), note=str(why))
     except NotMeasurable as why:
         return Measured(None, parts=parts, note=str(why))
     return Measured(found.value, parts=(*parts, *found.parts))
@@ -302,8 +306,8 @@ def in_brightness(evidence: Evidence) -> Measured:
 
     Valid range: beside a truth from 0.3 to 40 code values, where the truth has flat cells of 16 x 16 pixels; without
     one that of `read_noise`: 0.3 to 40 code values, white to four times enlarged but not by repeating pixels, 128
-    pixels a side or more, alike all over the picture (of one that was cleaned in a part, that part may be what is
-    read).
+    pixels a side or more, alike all over the picture. Beside a truth the figure is that of its flat areas, wherever
+    they lie.
     """
     return _noise(evidence, noise_luma, (0,))
 
@@ -343,7 +347,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 7, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 8, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),
@@ -351,7 +355,7 @@ MEASURES = [
         "it belongs there only a truth could tell.",
     ),
     Measure(
-        "noise_colour", 6, "Colour noise left", "cv", "nearer to the truth", "noise",
+        "noise_colour", 7, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_colour), needs=(),
         without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",

@@ -10,44 +10,34 @@ References
        fitting for single-image raw-data", IEEE Trans. Image Process. 17(10), 1737-1754, 2008: noise against level.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.fft import dctn
 from scipy.special import chdtri
 
-from mistline.core.frame import Array, luma
+from mistline.core.frame import Array
 from mistline.core.measure.measure import NotMeasurable
+from mistline.core.measure.noise_cells import (
+    CELL,
+    STEP,
+    Cells,
+    Real,
+    basis,
+    coefficients,
+    cut_cells,
+    ranges,
+    spectrum,
+    total,
+)
 
-__all__ = [
-    "BANDS",
-    "Cells",
-    "Noise",
-    "Real",
-    "Texture",
-    "clipped_share",
-    "cut_cells",
-    "densities",
-    "left_by",
-    "ranges",
-    "read_noise",
-    "total",
-]
+__all__ = ["Noise", "Texture", "Uneven", "read_noise"]
 
-CELL, STEP = 16, 8
-WRAP = 128  # pixels after which noise repeats, where a filter is thought of
-CLIPPED = 0.05  # share of the luma of a cell that may come from clipped values
-LOW, HIGH = 1.5 / 255, 253.5 / 255
 SHARES = (0.3, 0.15, 0.08, 0.04, 0.02)  # of the cells, the calmest
 MOST = 4000  # cells
 SETTLED = 0.93
 FAINT = 0.3  # code values: below that it does not matter what it is
 FEWEST = 32
-CELLS_A_LEVEL, MOST_LEVELS = 150, 10
 FEW, CALM = 16, 0.04  # of a range of brightness are enough to scale a known spectrum
 # What Gaussian noise of any spectrum passes, with its scatter at 32 cells.
 WIDEST, LINKED, ONE_WAY = 1.4, 0.27, 1.6
@@ -65,13 +55,12 @@ LOWER = 0.3  # of the coefficients: texture adds energy to the others
 # The logarithm of sigma changes by no more than that for a brightness of 1, and by chance.
 STEEPEST, SLACK = 1.3, 0.1
 
+CELLS_AN_AREA, MOST_AREAS, MOST_IN_AREA, AREA_SHARES = 60, 4, 400, (0.3, 0.15)
+NOISIER, AS_NOISY = 1.6, 1.25  # times the sigma; areas that differ by less are noisy alike
+RAISED = 1.4  # times the variance: what has less is not looked at any closer
+OVERLOOKED = (0.5 / 255) ** 2  # variance
 ROUNDED, REPEATED = 2.0, 0.3  # code values that neighbours differ by; share of equal ones from 1.5x on
-Real = npt.NDArray[np.float64]
-Mask = npt.NDArray[np.bool_]
-
-# Half-octave bins of the radial DCT index k; k / 32 is the frequency in cycles per pixel.
-EDGES = 2.0 ** np.array([0.49, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0, 9.0]) - 1e-6
-BANDS = {"1/32 to 1/16": (0,), "1/16 to 1/8": (1, 2), "1/8 to 1/4": (3, 4), "1/4 and finer": (5, 6, 7)}
+Indices = npt.NDArray[np.intp]
 
 
 class Texture(NotMeasurable):
@@ -83,6 +72,14 @@ class Texture(NotMeasurable):
 
     def __init__(self, why: str, least: float, most: float) -> None:
         super().__init__(why)
+        self.least, self.most = least, most
+
+
+class Uneven(NotMeasurable):
+    """One part of the picture is noisier than another, not only darker or lighter: sigma here and there, in cv."""
+
+    def __init__(self, least: float, most: float) -> None:
+        super().__init__(f"one part of it is noisier ({most:.1f} cv) than another ({least:.1f} cv)")
         self.least, self.most = least, most
 
 
@@ -111,136 +108,6 @@ class Noise:
         return found
 
 
-@lru_cache(maxsize=1)
-def _basis() -> tuple[npt.NDArray[np.int64], Real, Real]:
-    """Bin of each DCT coefficient, share of white noise left in it by taking off a plane, and that plane."""
-    index = np.hypot(*np.meshgrid(np.arange(CELL), np.arange(CELL), indexing="ij"))
-    y, x = np.mgrid[0:CELL, 0:CELL] - (CELL - 1) / 2
-    plane = np.stack([np.ones_like(x), x, y]).reshape(3, -1)
-    plane /= np.linalg.norm(plane, axis=1, keepdims=True)
-    taken = (dctn(plane.reshape(3, CELL, CELL), axes=(1, 2), norm="ortho") ** 2).sum(0)
-    return np.digitize(index, EDGES) - 1, 1 - taken, plane
-
-
-def left_by(passed: Callable[[Real], Real]) -> dict[str, float]:
-    """What a filter leaves of the sigma of white noise in each of `BANDS`, as they are read off cells.
-
-    `passed` is its response at frequencies in cycles a pixel, the same in every direction.
-
-    >>> {name: round(value, 3) for name, value in left_by(np.ones_like).items()}["1/16 to 1/8"]
-    1.0
-    """
-    bins, there, plane = _basis()
-    frequency = np.hypot(*np.meshgrid(np.fft.fftfreq(WRAP), np.fft.fftfreq(WRAP), indexing="ij"))
-    rows, columns = (way.ravel() for way in np.mgrid[:CELL, :CELL])
-    apart = np.subtract.outer(rows, rows), np.subtract.outer(columns, columns)
-
-    def energy(power: Real) -> Real:
-        """Of each DCT coefficient of cells without their plane, for noise of this power spectrum."""
-        covariance = np.fft.ifft2(power).real[apart[0] % WRAP, apart[1] % WRAP]
-        for _ in range(2):
-            covariance = (covariance - plane.T @ (plane @ covariance)).T
-        half = dctn(covariance.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho").reshape(CELL**2, -1).T
-        found: Real = dctn(half.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho").reshape(CELL**2, -1).diagonal()
-        return found.reshape(CELL, CELL)
-
-    left = energy(np.square(passed(frequency)))
-    inside = {name: np.isin(bins, every) for name, every in BANDS.items()}
-    return {name: float(np.sqrt(left[part].sum() / there[part].sum())) for name, part in inside.items()}
-
-
-def ranges(level: Real) -> list[npt.NDArray[np.intp]]:
-    """Places of the levels in up to ten ranges from dark to light, as many in each."""
-    return np.array_split(np.argsort(level), int(np.clip(len(level) // CELLS_A_LEVEL, 1, MOST_LEVELS)))
-
-
-def cut_cells(plane: Array, rows: npt.NDArray[np.intp], columns: npt.NDArray[np.intp]) -> Real:
-    """The cells at these grid places, (n, 256), a plane taken off each."""
-    views = np.lib.stride_tricks.sliding_window_view(plane, (CELL, CELL))
-    cut = views[rows * STEP, columns * STEP].reshape(len(rows), -1).astype(np.float64)
-    flat = _basis()[2]
-    return cut - (cut @ flat.T) @ flat
-
-
-def _spectrum(cut: Real) -> Real:
-    """Energy of each DCT coefficient, (n, 16, 16), of (n, 256) values."""
-    energy: Real = dctn(cut.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho") ** 2
-    return energy
-
-
-def densities(cut: Real) -> Real:
-    """Density of each bin, variance a coefficient, of each of (n, 256) values that a plane was taken off: (n, bins)."""
-    which, share, _ = _basis()
-    energy = _spectrum(cut)
-    return np.stack(
-        [energy[:, which == bin].sum(1) / share[which == bin].sum() for bin in range(len(EDGES) - 1)], 1
-    )
-
-
-def clipped_share(pixels: Array) -> Array:
-    """Share of clipped values, by their weight in luma, in each 8 x 8 block of (H, W, C): (H // 8, W // 8)."""
-    height, width = (length // STEP for length in pixels.shape[:2])
-    out = luma(((pixels <= LOW) | (pixels >= HIGH)).astype(np.float32))
-    share: Array = out[: height * STEP, : width * STEP].reshape(height, STEP, width, STEP).mean((1, 3))
-    return share
-
-
-class Cells:
-    """Cells of 16 x 16 pixels, every 8 pixels, of a plane: level, variance beyond a plane, and how calm it is."""
-
-    def __init__(self, plane: Array, clipped: Array) -> None:
-        """`plane` (H, W) is measured; `clipped` (`clipped_share`) tells where it is at the ends of its range."""
-        height, width = (length // STEP for length in plane.shape)
-        if min(height, width) < 2:
-            raise NotMeasurable(f"needs {CELL} pixels a side or more")
-        self._shape = height, width
-        self._moments = self._of_blocks(plane)
-        self.usable: Mask = self._joined(clipped) / 4 <= CLIPPED
-
-    def _blocked(self, values: Array) -> Array:
-        height, width = self._shape
-        return values[: height * STEP, : width * STEP].reshape(height, STEP, width, STEP)
-
-    def _joined(self, values: npt.NDArray[np.floating[Any]]) -> npt.NDArray[np.floating[Any]]:
-        return values[:-1, :-1] + values[1:, :-1] + values[:-1, 1:] + values[1:, 1:]
-
-    def _of_blocks(self, plane: Array) -> tuple[Real, Real]:
-        cut = self._blocked(plane - np.float32(plane.mean())).astype(np.float64)
-        ramp = np.arange(STEP) - (STEP - 1) / 2
-        total, square = cut.sum((1, 3)), np.square(cut).sum((1, 3))
-        across, down = np.einsum("ijkl,l->ik", cut, ramp), np.einsum("ijkl,j->ik", cut, ramp)
-        half, count = STEP / 2, CELL * CELL
-        a, b, c, d = total[:-1, :-1], total[:-1, 1:], total[1:, :-1], total[1:, 1:]
-        x = self._joined(across) + half * (b + d - a - c)
-        y = self._joined(down) + half * (c + d - a - b)
-        spread = CELL * float(np.square(np.arange(CELL) - (CELL - 1) / 2).sum())
-        mean = (a + b + c + d) / count
-        rest = self._joined(square) - count * mean**2 - (x**2 + y**2) / spread
-        return mean + float(plane.mean()), np.maximum(rest, 0) / (count - 3)
-
-    @property
-    def level(self) -> Real:
-        """Mean of each cell."""
-        return self._moments[0]
-
-    @property
-    def variance(self) -> Real:
-        """Variance of each cell beyond its plane."""
-        return self._moments[1]
-
-    @cached_property
-    def unrest(self) -> Real:
-        """Mean variance of the six calmest of the eight cells around; a cell does not count for itself."""
-        inside = np.where(self.usable, self.variance, np.inf)
-        wide = np.pad(inside, 2, constant_values=np.inf)
-        height, width = inside.shape
-        around = np.stack(
-            [wide[2 + y : 2 + y + height, 2 + x : 2 + x + width] for y in (-2, 0, 2) for x in (-2, 0, 2) if y or x]
-        )
-        around.partition(5, axis=0)
-        return around[:6].mean(axis=0)
-
-
 @dataclass(frozen=True)
 class _Reading:
     """Density of each bin (variance a coefficient, 0..1 squared), and what speaks against noise.
@@ -250,7 +117,7 @@ class _Reading:
     """
 
     density: Real
-    heavy: npt.NDArray[np.intp]
+    heavy: Indices
     level: float
     doubt: str
     finest: float
@@ -258,8 +125,8 @@ class _Reading:
 
 def _read(cut: Real, level: float) -> _Reading:
     """Density by the median over cells, and the tests: chi-square spread, bands that vary together, rise, direction."""
-    which, share, _ = _basis()
-    energy, count = _spectrum(cut), len(EDGES) - 1
+    which, share, _ = basis()
+    energy, count = spectrum(cut), len(coefficients())
     density, width, sums = np.zeros(count), np.ones(count), np.zeros((len(energy), count))
     for number in range(count):
         inside = which == number
@@ -328,21 +195,6 @@ def _hollow(density: Real) -> Real:
     return found
 
 
-def _counts() -> Real:
-    """Number of coefficients in each bin."""
-    which = _basis()[0]
-    return np.bincount(which[which >= 0], minlength=len(EDGES) - 1).astype(float)
-
-
-def total(density: Real) -> tuple[float, dict[str, float]]:
-    """Variance a pixel and sigma of each band in code values; below 1/32 cycles the coarsest density holds on."""
-    counts = _counts()
-    counts[0] += CELL**2 - counts.sum()
-    energy = density * counts / CELL**2
-    bands = {name: 255 * float(np.sqrt(energy[list(bins)].sum())) for name, bins in BANDS.items()}
-    return float(energy.sum()), bands
-
-
 def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) -> Noise:
     """Noise of an (H, W) plane in 0..1, no truth needed; `clipped` is that of its picture (`clipped_share`).
 
@@ -353,33 +205,27 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     gives the spectrum, the ranges of brightness give the curve [3]_.
 
     Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
-    repeating pixels, 128 pixels a side or more. Checked to 10 % in tests/reference/test_noise.py. Noise that is alike
-    all over the picture: of one that was cleaned in a part, that part may be what is read.
+    repeating pixels, 128 pixels a side or more; alike all over the picture but for its brightness. Checked to 10 % in
+    tests/reference/test_noise.py.
 
     Raises
     ------
+    Texture
+        If the calmest cells are texture at every brightness; the sentence tells the most that the noise can be.
+    Uneven
+        If parts of the picture have noise that differs, as where only some of it was cleaned. Parts that are texture
+        all over are not seen to.
     NotMeasurable
-        If no cell is usable, or the calmest ones are texture at every brightness; the sentence tells the most
-        that the noise can be.
+        If no cell is usable, or the pixels stand in equal blocks.
     """
-    cells = Cells(plane, clipped)
-    level = cells.level if brightness is None else Cells(brightness, clipped).level
-    rows, columns = np.nonzero(cells.usable & np.isfinite(cells.unrest))
-    if len(rows) < FEWEST / SHARES[0]:
-        raise NotMeasurable("too little of the picture is neither clipped nor at its edge")
-    level, unrest = level[rows, columns], cells.unrest[rows, columns]
-
-    def calmest(part: npt.NDArray[np.intp], share: float, fewest: int = FEWEST) -> _Reading:
-        count = max(fewest, min(int(share * len(part)), MOST))
-        chosen = part[np.argpartition(unrest[part], min(count, len(part) - 1))[:count]]
-        return _read(cut_cells(plane, rows[chosen], columns[chosen]), float(level[chosen].mean()))
-
-    shape = _settled([calmest(np.arange(len(rows)), share) for share in SHARES if share * len(rows) >= FEWEST])
+    places = _Places.of(plane, clipped, brightness)
+    every = np.arange(len(places.rows))
+    shape = _settled([places.calmest(every, share) for share in SHARES if share * len(every) >= FEWEST])
     own = 255 * total(shape.density)[0] ** 0.5
     if shape.doubt and own > FAINT:
         # What is calmest of all may be so because it is dark: each brightness has calmest cells of its own.
-        parts = ranges(level)
-        there = [total(calmest(part, CALM, FEW).density)[0] for part in parts]
+        parts = ranges(places.level)
+        there = [total(places.calmest(part, CALM, FEW).density)[0] for part in parts]
         most = 255 * float(np.sqrt(np.average(there, weights=[len(part) for part in parts])))
         raise Texture(
             f"its calmest parts have {shape.doubt}, as texture has; noise is at most {most:.1f} cv",
@@ -388,27 +234,108 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
         )
     if brightness is None and own > ROUNDED and _equal_neighbours(plane, clipped) > REPEATED:
         raise NotMeasurable("its pixels stand in equal blocks, as where they were repeated to enlarge it")
-    found = []
-    for part in ranges(level):
-        reading = calmest(part, CALM, FEW)
-        # Texture adds energy, least at fine scales; the finest bins that hold noise have most coefficients, too.
-        ratio = (reading.density / np.maximum(shape.density, 1e-12))[shape.heavy]
-        order, weight = np.argsort(ratio), _counts()[shape.heavy]
-        place = np.searchsorted(np.cumsum(weight[order]), LOWER * weight.sum()) if len(ratio) else 0
-        finest = ratio[-2:]
-        if len(ratio) and finest.max() < EVEN**2 * finest.min():
-            found.append((reading.level, max(float(np.sqrt(ratio[order[place]])), LEAST)))
+    noise = _by_brightness(places, shape, own)
+    _hold_even(places, shape, noise)
+    return noise
+
+
+@dataclass(frozen=True)
+class _Places:
+    """Where the usable cells of a plane lie on their grid, how bright and how restless they are."""
+
+    plane: Array
+    grid: tuple[int, ...]
+    rows: Indices
+    columns: Indices
+    level: Real
+    unrest: Real
+
+    @classmethod
+    def of(cls, plane: Array, clipped: Array, brightness: Array | None) -> "_Places":
+        cells = Cells(plane, clipped)
+        level = cells.level if brightness is None else Cells(brightness, clipped).level
+        rows, columns = np.nonzero(cells.usable & np.isfinite(cells.unrest))
+        if len(rows) < FEWEST / SHARES[0]:
+            raise NotMeasurable("too little of the picture is neither clipped nor at its edge")
+        return cls(plane, level.shape, rows, columns, level[rows, columns], cells.unrest[rows, columns])
+
+    def calm(self, part: Indices, share: float, fewest: int = FEWEST, most: int = MOST) -> tuple[Real, float]:
+        """The calmest of these cells and their mean level."""
+        count = max(fewest, min(int(share * len(part)), most))
+        chosen = part[np.argpartition(self.unrest[part], min(count, len(part) - 1))[:count]]
+        return cut_cells(self.plane, self.rows[chosen], self.columns[chosen]), float(self.level[chosen].mean())
+
+    def calmest(self, part: Indices, share: float, fewest: int = FEWEST) -> _Reading:
+        """What the calmest of these cells hold."""
+        return _read(*self.calm(part, share, fewest))
+
+    def areas(self) -> list[Indices]:
+        """The cells of two to four areas across and down; areas with too few are left out."""
+        height, width = self.grid
+        count = int(np.clip((height * width / CELLS_AN_AREA) ** 0.5, 2, MOST_AREAS))
+        label = self.rows * count // height * count + self.columns * count // width
+        parts = [np.flatnonzero(label == number) for number in range(count**2)]
+        return [part for part in parts if len(part) >= 1.5 * FEWEST]
+
+
+def _least_ratio(density: Real, other: Real, bins: Indices) -> float:
+    """Sigma against that of another spectrum, in those of the bins that are raised least.
+
+    Texture adds energy, least at fine scales; the finest bins that hold noise have most coefficients, too.
+    """
+    ratio, weight = (density / np.maximum(other, 1e-12))[bins], coefficients()[bins]
+    order = np.argsort(ratio)
+    place = np.searchsorted(np.cumsum(weight[order]), LOWER * weight.sum())
+    return float(np.sqrt(ratio[order[place]]))
+
+
+def _by_brightness(places: _Places, shape: _Reading, own: float) -> Noise:
+    """The noise of a spectrum `shape` (sigma `own`, cv), scaled to each range of brightness."""
     bands = total(shape.density)[1]
+    if own <= FAINT:
+        return Noise(own, bands, ((shape.level, own),))
+    found = []
+    for part in ranges(places.level):
+        reading = places.calmest(part, CALM, FEW)
+        finest = (reading.density / np.maximum(shape.density, 1e-12))[shape.heavy[-2:]]
+        if len(finest) and finest.max() < EVEN**2 * finest.min():
+            found.append((reading.level, max(_least_ratio(reading.density, shape.density, shape.heavy), LEAST)))
     steps = _gentle(found or [(shape.level, 1.0)])
     ratios = np.array([ratio for _, ratio in steps])
     # Where sigma hardly depends on brightness, that of all the calmest cells together is the surest.
     ratios /= float(np.exp(np.mean(np.log(ratios)))) if np.std(np.log(ratios)) < STEADY else 1.0
     curve = tuple((where, own * float(ratio)) for (where, _), ratio in zip(steps, ratios, strict=True))
-    if own <= FAINT:
-        return Noise(own, bands, ((shape.level, own),))
-    sigma = float(np.sqrt(np.mean(np.square(Noise(0, {}, curve).at(level)))))
-    scale = sigma / max(own, 1e-12)
-    return Noise(sigma, {name: scale * value for name, value in bands.items()}, curve)
+    sigma = float(np.sqrt(np.mean(np.square(Noise(0, {}, curve).at(places.level)))))
+    return Noise(sigma, {name: sigma / own * value for name, value in bands.items()}, curve)
+
+
+def _hold_even(places: _Places, shape: _Reading, noise: Noise) -> None:
+    """Raise `Uneven` where areas of the picture have clearly more noise than their brightness explains.
+
+    Texture may look like noise in an area; then others seldom hold as much of it. So several have to be raised alike,
+    or most of all.
+    """
+    own, areas, raised, others = total(shape.density)[0], places.areas(), [], 0
+    for part in areas:
+        cut, level = places.calm(part, AREA_SHARES[0], most=MOST_IN_AREA)
+        if cut.var() < RAISED * (noise.at(np.array([level]))[0] / 255) ** 2 + OVERLOOKED:
+            others += 1
+            continue
+        readings = (_read(*places.calm(part, share, most=MOST_IN_AREA)) for share in AREA_SHARES)
+        reading = next((reading for reading in readings if not reading.doubt), None)
+        if reading is None or not len(reading.heavy):
+            continue
+        explained = (float(noise.at(np.array([reading.level]))[0]) / 255) ** 2 / max(own, 1e-12) * shape.density
+        ratio = _least_ratio(reading.density + OVERLOOKED, explained + OVERLOOKED, reading.heavy)
+        if ratio > NOISIER:
+            raised.append((ratio, 255 * total(reading.density)[0] ** 0.5))
+        else:
+            others += 1
+    raised.sort()
+    several = 3 if len(areas) > 4 else 2
+    alike = (last[0] < AS_NOISY * first[0] for first, last in zip(raised, raised[several - 1 :], strict=False))
+    if any(alike) or (len(raised) >= max(several, others)):
+        raise Uneven(noise.sigma, float(np.median([sigma for _, sigma in raised])))
 
 
 def _equal_neighbours(plane: Array, clipped: Array) -> float:

@@ -12,7 +12,7 @@ import numpy as np
 
 from mistline.core.measure.measure import SHARP, Evidence, Measure, Measured, NotMeasurable, Part, shape
 from mistline.core.measure.noise import in_brightness, in_colour
-from mistline.core.measure.noise_spectrum import Real, left_by
+from mistline.core.measure.noise_cells import Real, left_by
 from mistline.core.measure.seen_colour import FILTERS, nearer
 
 __all__ = ["MEASURES", "sensitivity"]

@@ -24,7 +24,8 @@ import numpy as np
 from mistline.core.frame import Array
 from mistline.core.measure.lettering import read_lettering, surely_read
 from mistline.core.measure.measure import NotMeasurable
-from mistline.core.measure.noise_spectrum import clipped_share, read_noise
+from mistline.core.measure.noise_cells import clipped_share
+from mistline.core.measure.noise_spectrum import read_noise
 from mistline.core.methods.motion import flow, moved
 
 __all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey"]

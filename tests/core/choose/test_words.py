@@ -9,7 +9,7 @@ from mistline.core.frame import Frame
 from mistline.core.measure import MEASURES, Evidence, measure_all
 from mistline.core.measure.colour_shift import CONTRAST, WORST
 from mistline.core.measure.detail import LESS_NOISE, OCTAVES
-from mistline.core.measure.noise import LOST, TEXTURED
+from mistline.core.measure.noise import CLEANEST, LOST, NOISIEST, TEXTURED
 
 PLAIN = {key: Score(0.0) for key in MEASURES} | {
     "noise_left": Score(2.0), "effective_bits": Score(16.0), "edge_width": Score(1.5), "detail_kept": Score(100, dict.fromkeys(OCTAVES, 100.0)),
@@ -168,6 +168,16 @@ def test_without_a_truth_another_contrast_is_told_once() -> None:
     )
     hidden = {**paler, "noise_left": Score(None, {"of the input": 8.0, "at most": 5.7})}
     assert "noise" not in describe_beside_input({**beside, **hidden}, beside, factor=1).lower()
+
+
+def test_without_a_truth_noise_of_one_part_is_told_beside_that_of_another() -> None:
+    beside = dict.fromkeys(MEASURES, Score(None))
+    parts = {"of the input": 5.5, CLEANEST: 1.6, NOISIEST: 5.4}
+    assert describe_beside_input({**beside, "noise_left": Score(None, parts)}, beside, factor=1) == (
+        "Noise of 1.6 cv in one part and of 5.4 cv in another (5.5 in the input)."
+    )
+    texture = {**parts, NOISIEST: 15.0}
+    assert describe_beside_input({**beside, "noise_left": Score(None, texture)}, beside, factor=1) == ""
 
 
 def test_what_changed_in_places_is_told_beside_an_even_figure() -> None:
