@@ -126,18 +126,15 @@ class _Reading:
 def _read(cut: Real, level: float) -> _Reading:
     """Density by the median over cells, and the tests: chi-square spread, bands that vary together, rise, direction."""
     which, share, _ = basis()
-    energy, count = spectrum(cut), len(coefficients())
-    density, width, sums = np.zeros(count), np.ones(count), np.zeros((len(energy), count))
-    for number in range(count):
-        inside = which == number
-        sums[:, number] = energy[:, inside].sum(1)
-        mean = energy[:, inside].mean(0)
-        freedom = max(1.0, mean.sum() ** 2 / max(float((mean**2).sum()), 1e-30))
-        first, middle, third = chdtri(freedom, [0.75, 0.5, 0.25])  # quartiles of chi-square
-        density[number] = np.median(sums[:, number]) / (middle / freedom) / share[inside].sum()
-        low, high = np.maximum(np.quantile(sums[:, number], [0.25, 0.75]), 1e-30)
-        width[number] = np.log(high / low) / np.log(third / first)
-    weight = density * np.bincount(which[which >= 0], minlength=count)
+    bins = which.ravel() == np.arange(len(coefficients()))[:, None]
+    energy = spectrum(cut).reshape(len(cut), -1)
+    mean, sums = energy.mean(0), energy @ bins.T.astype(np.float64)
+    freedom = np.maximum(1.0, (bins @ mean) ** 2 / np.maximum(bins @ mean**2, 1e-30))
+    first, middle, third = chdtri(freedom, np.array([[0.75], [0.5], [0.25]]))  # quartiles of chi-square
+    low, median, high = np.quantile(sums, [0.25, 0.5, 0.75], axis=0)
+    density = median / (middle / freedom) / (bins @ share.ravel())
+    width = np.log(np.maximum(high, 1e-30) / np.maximum(low, 1e-30)) / np.log(third / first)
+    weight = density * coefficients()
     weight /= max(float(weight.sum()), 1e-30)
     heavy = np.flatnonzero(weight > 0.02)
     coarse = heavy[heavy <= 4]
@@ -150,14 +147,11 @@ def _read(cut: Real, level: float) -> _Reading:
         doubt = "energy that varies from cell to cell"
     scaled = cut / np.maximum(cut.std(axis=1, keepdims=True), 1e-9)
     squared = scaled * scaled  # powers above two are slow
-    lean, peaked = abs(float((squared * scaled).mean())), float((squared * squared).mean())
+    lean, peaked = abs(float(np.vdot(squared, scaled))) / cut.size, float(np.vdot(squared, squared)) / cut.size
     if lean > (LOPSIDED_PEAKS if peaked > PEAKED else LOPSIDED + LOPSIDED_BY_CHANCE / len(cut) ** 0.5):
         doubt = LOPSIDED_SPECKS
-    inside = (which >= 2) & (which <= 5)
-    mean = energy.mean(0)
-    one, other = (
-        mean[inside & part].sum() for part in (np.tri(CELL, k=-1, dtype=bool), np.tri(CELL, k=-1, dtype=bool).T)
-    )
+    between = np.where((which >= 2) & (which <= 5), mean.reshape(CELL, CELL), 0.0)
+    one, other = np.tril(between, -1).sum(), np.triu(between, 1).sum()
     if max(one, other) > ONE_WAY**2 * min(one, other):
         doubt = "a direction"
     finest = 255 * float(np.sqrt(density[-2:].min())) if width[-2:].max() < WIDEST else 0.0
@@ -171,12 +165,14 @@ def _ranks(values: Real) -> Real:
     [[3.5, 1.0, 3.5, 2.0]]
     """
 
-    def of(column: Real) -> Real:
-        _, place, count = np.unique(column, return_inverse=True, return_counts=True)
-        mean: Real = (np.cumsum(count) - (count - 1) / 2)[place]  # scipy.stats ranks too, but takes long to load
-        return mean
-
-    return np.stack([of(column) for column in values.T], axis=1)
+    order, place = np.argsort(values, axis=0), np.arange(len(values))[:, None]
+    rising = np.diff(np.take_along_axis(values, order, 0), axis=0) > 0
+    edge = np.ones((1, values.shape[1]), bool)
+    first = np.maximum.accumulate(np.where(np.vstack([edge, rising]), place, 0), axis=0)
+    last = np.minimum.accumulate(np.where(np.vstack([rising, edge]), place, len(values))[::-1], axis=0)[::-1]
+    ranks = np.empty_like(values)
+    np.put_along_axis(ranks, order, (first + last) / 2 + 1, axis=0)
+    return ranks
 
 
 def _hollow(density: Real) -> Real:
