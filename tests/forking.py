@@ -1,7 +1,8 @@
 """Processes of Mistline for the tests, forked from one that has loaded its libraries already: python -m tests.forking
 
 Each line that it reads names a module and the environment; it answers with the number of the process that runs the
-module. All of them end with it, and it ends when whoever started it does.
+module. That process' fork server is forked, too, as long as it is the first one. All of them end with this one, and it
+ends when whoever started it does.
 """
 
 import json
@@ -10,9 +11,13 @@ import runpy
 import signal
 import subprocess
 import sys
+from collections.abc import Sequence
 from functools import cache
+from multiprocessing import forkserver, util
+from pathlib import Path
 
 import psutil
+import pytest
 
 from mistline.store.settings import ROOT
 
@@ -32,6 +37,23 @@ def start(module: str, environment: dict[str, str]) -> psutil.Process:
     return psutil.Process(int(server.stdout.readline()))
 
 
+def _spawn(path: str, arguments: Sequence[str], descriptors: Sequence[int]) -> int:
+    """What `multiprocessing` starts a program of Python with, but forked."""
+    child = os.fork()
+    if child:
+        return child
+    *_, program = arguments
+    Path("/proc/self/comm").write_text("forkserver" if "forkserver" in program else "tracker")
+    below = 3
+    for kept in [*sorted(descriptors), os.sysconf("SC_OPEN_MAX")]:
+        os.closerange(below, kept)
+        below = kept + 1
+    try:
+        exec(program, {})
+    finally:
+        os._exit(0)
+
+
 def _become(module: str, environment: dict[str, str]) -> None:
     signal.signal(signal.SIGCHLD, signal.SIG_DFL)
     os.dup2(sys.stderr.fileno(), sys.stdout.fileno())
@@ -39,11 +61,15 @@ def _become(module: str, environment: dict[str, str]) -> None:
     os.environ.clear()
     os.environ.update(environment)
     sys.argv = [module]
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(util, "spawnv_passfds", _spawn)
+        forkserver.ensure_running()
     runpy.run_module(module, run_name="__main__")
 
 
 def _serve() -> None:
     import mistline.api.app
+    import mistline.work.loaded
     import mistline.work.worker  # noqa: F401
 
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody waits for them

@@ -52,11 +52,11 @@ def ended(process: psutil.Process) -> bool:
 
 
 def children(pid: int, word: str) -> list[psutil.Process]:
-    """The running children of a process that have a word in their command line."""
+    """The running children of a process that have a word in their name or command line."""
     found = []
     for child in psutil.Process(pid).children():
         with contextlib.suppress(psutil.NoSuchProcess):
-            found += [child] if word in " ".join(child.cmdline()) else []
+            found += [child] if word in " ".join([child.name(), *child.cmdline()]) else []
     return found
 
 
