@@ -9,15 +9,29 @@ References
 import os
 import shutil
 import subprocess
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 
 from mistline.core.frame import Array
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part
 
-__all__ = ["MEASURES", "Word", "character_errors", "misread", "read_lettering", "surely_read"]
+__all__ = [
+    "MEASURES",
+    "Page",
+    "Word",
+    "as_page",
+    "character_errors",
+    "misread",
+    "read_lettering",
+    "read_pages",
+    "surely_read",
+]
+
+Page = npt.NDArray[np.uint8]
 
 PROGRAM = "tesseract"
 FEWEST = 12
@@ -44,33 +58,44 @@ class Word:
         return self.top <= middle <= self.bottom and self.left < other.right and other.left < self.right
 
 
-def read_lettering(brightness: Array) -> list[Word]:
-    """The words that Tesseract reads with a confidence of 30 or more in (H, W) luma in 0..1.
+def as_page(brightness: Array) -> Page:
+    """(H, W) luma in 0..1 as the reader wants it: in 8 bits, shrunk to 2400 pixels where it is larger."""
+    scale = min(1.0, LARGEST / max(brightness.shape))
+    small = cv2.resize(brightness, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    return np.clip(np.round(small * 255), 0, 255).astype(np.uint8)
 
-    Pictures beyond 2400 pixels are read shrunk to that. Raises `NotMeasurable` where Tesseract is missing.
+
+def read_pages(pages: Sequence[Page]) -> list[list[Word]]:
+    """The words that Tesseract reads with a confidence of 30 or more on each of several pages (`as_page`).
+
+    Raises `NotMeasurable` where it is missing. It is started once for all: that takes longer than a small page.
     """
     if shutil.which(PROGRAM) is None:
         raise NotMeasurable("Tesseract is not installed (Debian package tesseract-ocr)")
-    scale = min(1.0, LARGEST / max(brightness.shape))
-    small = cv2.resize(brightness, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    height, width = small.shape
-    _, png = cv2.imencode(".png", np.clip(np.round(small * 255), 0, 255).astype(np.uint8))
+    _, tiff = cv2.imencodemulti(".tiff", pages)
+    longest = LONGEST * len(pages)
     try:
         read = subprocess.run(
-            [PROGRAM, "stdin", "stdout", "--psm", "11", "tsv"], input=png.tobytes(), capture_output=True,
-            env={**os.environ, "OMP_THREAD_LIMIT": "1"}, timeout=LONGEST, check=False,
+            [PROGRAM, "stdin", "stdout", "--psm", "11", "tsv"], input=tiff.tobytes(), capture_output=True,
+            env={**os.environ, "OMP_THREAD_LIMIT": "1"}, timeout=longest, check=False,
         )  # fmt: skip
     except subprocess.TimeoutExpired:
-        raise NotMeasurable(f"reading took more than {LONGEST} s") from None
-    words = []
+        raise NotMeasurable(f"reading took more than {longest} s") from None
+    words: list[list[Word]] = [[] for _ in pages]
     for line in read.stdout.decode("utf-8", "replace").splitlines()[1:]:
         row = line.split("\t")
         if len(row) > 11 and float(row[10]) >= LIKELY and row[11].strip():
-            x, y, w, h = (int(number) for number in row[6:10])
-            words.append(
+            number, (x, y, w, h) = int(row[1]) - 1, (int(length) for length in row[6:10])
+            height, width = pages[number].shape
+            words[number].append(
                 Word(row[11].strip(), float(row[10]), x / width, y / height, (x + w) / width, (y + h) / height)
             )
     return words
+
+
+def read_lettering(brightness: Array) -> list[Word]:
+    """The words of one picture, (H, W) luma in 0..1 (`read_pages`)."""
+    return read_pages([as_page(brightness)])[0]
 
 
 def character_errors(wanted: str, read: str) -> float:

@@ -22,7 +22,7 @@ import cv2
 import numpy as np
 
 from mistline.core.frame import Array
-from mistline.core.measure.lettering import read_lettering, surely_read
+from mistline.core.measure.lettering import Page, as_page, read_pages, surely_read
 from mistline.core.measure.measure import NotMeasurable
 from mistline.core.measure.noise_cells import clipped_share
 from mistline.core.measure.noise_spectrum import read_noise
@@ -150,15 +150,15 @@ def _temporal_noise(here: Array, before: Array, motion: Array) -> float:
     return read_noise(here - fetched, clipped_share(here[..., None]), here).sigma / float(np.sqrt(2))
 
 
-def _read(seen: _Seen, number: int, frame: Array) -> None:
-    """Noise and lettering of a frame, as far as it has them."""
+def _letters(pages: dict[int, Page]) -> dict[int, tuple[int, str]]:
+    """How many letters are surely read on the frames that have any, and the longest word."""
+    found = {}
     with suppress(NotMeasurable):
-        seen.noise[number] = read_noise(frame, clipped_share(frame[..., None])).sigma
-    with suppress(NotMeasurable):
-        words = surely_read(read_lettering(frame))
-        if words:
-            longest = max(words, key=lambda word: (len(word.text), word.sure))
-            seen.lettering[number] = (sum(len(word.text) for word in words), longest.text)
+        for number, words in zip(pages, map(surely_read, read_pages(list(pages.values()))), strict=True):
+            if words:
+                longest = max(words, key=lambda word: (len(word.text), word.sure))
+                found[number] = (sum(len(word.text) for word in words), longest.text)
+    return found
 
 
 def _look(frames: Iterable[Array], count: int, *, choice: bool) -> _Seen:
@@ -168,6 +168,7 @@ def _look(frames: Iterable[Array], count: int, *, choice: bool) -> _Seen:
     blocks = {place * count // BLOCKS + offset for place in range(BLOCKS) for offset in range(BLOCK)}
     small: list[Array] = []  # of this frame and the two before
     before: Array | None = None
+    pages: dict[int, Page] = {}
     for number, frame in enumerate(frames):
         if number == MOST_FRAMES:
             break
@@ -188,8 +189,11 @@ def _look(frames: Iterable[Array], count: int, *, choice: bool) -> _Seen:
             with suppress(NotMeasurable):
                 seen.fresh.append(_temporal_noise(frame, before, motion))
         if choice and number in read:
-            _read(seen, number, frame)
+            with suppress(NotMeasurable):
+                seen.noise[number] = read_noise(frame, clipped_share(frame[..., None])).sigma
+            pages[number] = as_page(frame)
         before = frame
+    seen.lettering = _letters(pages) if pages else {}
     return seen
 
 
