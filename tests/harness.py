@@ -206,7 +206,8 @@ def served(url: str, folder: Path, media_url: str = "") -> Iterator[Running]:
     finally:
         app.http.close()
         for process in (app.worker, app.server):
-            process.terminate()
+            with contextlib.suppress(psutil.NoSuchProcess):  # a test has ended it
+                process.terminate()
         for process in (app.worker, app.server):
             try:
                 process.wait(10)

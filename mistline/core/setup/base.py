@@ -3,9 +3,9 @@
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import ClassVar, Self
+from typing import ClassVar, Self, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
 from mistline.core.frame import Frame, Size
 from mistline.core.measure.measure import SHARP
@@ -57,6 +57,15 @@ class AnySetup(BaseModel, ABC):
     )
     has_truth: ClassVar[bool]
     makes_input: ClassVar[bool] = True  # else it is the source
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _switches_are_no_numbers(cls, value: object, info: ValidationInfo) -> object:
+        wanted = cls.model_fields[info.field_name or ""].annotation
+        switch = bool in (wanted, *get_args(wanted))
+        if value is not None and isinstance(value, bool) != switch:
+            raise ValueError("write true or false" if switch else "write no true or false here")
+        return value
 
     @field_validator("factor")
     @classmethod

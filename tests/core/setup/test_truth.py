@@ -124,3 +124,11 @@ def test_words_say_what_is_done_and_nothing_else() -> None:
         TruthSetup.model_validate(harm).check(frames=1)
     words = TruthSetup.model_validate({"factor": 2, "blur": 0.8, "underexposed": 4, "eight_bit": True}).words()
     assert words == "blur 0.8 px, 2x smaller by area in linear light, 4 stops underexposed, 8 bits"
+
+
+@pytest.mark.parametrize(
+    "given", [{"seed": False}, {"noise": True}, {"factor": True}, {"hold": 0}, {"half_chroma": 1}]
+)
+def test_a_switch_is_no_number_and_a_number_no_switch(given: dict) -> None:
+    with pytest.raises(ValueError, match="true or false"):
+        TruthSetup(**given)
