@@ -2,12 +2,14 @@
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import ConfigDict
+
+from mistline.core.typed import Typed
 
 __all__ = ["ReadAs"]
 
 
-class ReadAs(BaseModel):
+class ReadAs(Typed):
     """Matrix and range (full, or 16-235 in 8 bits) that a clip is read by, as its tags say or as was set."""
 
     model_config = ConfigDict(extra="forbid")

@@ -4,12 +4,13 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import BinaryIO
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from mistline.core.media.archive import in_order, write_archive
 from mistline.core.media.plate import shards_of
 from mistline.core.methods.recipe import digest
 from mistline.core.setup import read_setup
+from mistline.core.typed import Typed
 from mistline.errors import Conflict, OutOfLimits
 from mistline.store import pictures, takes, trials
 from mistline.store.database import Connection, Row, connect
@@ -26,7 +27,7 @@ __all__ = ["Stated", "deliver", "resample", "restate", "take_away", "write_input
 USUAL_RATE = "24"
 
 
-class Stated(BaseModel):
+class Stated(Typed):
     """What people say of how a result was made; nothing of it was measured."""
 
     model_config = ConfigDict(extra="forbid", str_strip_whitespace=True)

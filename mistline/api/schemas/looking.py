@@ -6,6 +6,8 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
+from mistline.core.typed import Typed
+
 __all__ = [
     "FaultMapShown",
     "MapAnswer",
@@ -26,7 +28,7 @@ __all__ = [
 Standing = Literal["kept", "retired", "finalist"]
 
 
-class Place(BaseModel):
+class Place(Typed):
     """A rectangle of a frame."""
 
     left: int = Field(ge=0, lt=2**31)
@@ -55,7 +57,7 @@ class Spot(SpotRequest):
     id: UUID
 
 
-class SpotEdit(BaseModel):
+class SpotEdit(Typed):
     """What to change of a spot; what is removed can come back."""
 
     name: str | None = Field(None, min_length=1, max_length=80, pattern=r"\S")
@@ -70,7 +72,7 @@ class SuggestedSpot(Place):
     why: str
 
 
-class RemarkRequest(BaseModel):
+class RemarkRequest(Typed):
     """A remark to write; a point has no width and height."""
 
     letter: str = Field(min_length=1, max_length=2)
@@ -91,7 +93,7 @@ class Remark(RemarkRequest):
     created_at: datetime
 
 
-class RemarkEdit(BaseModel):
+class RemarkEdit(Typed):
     """What to change of a remark; what is removed can come back."""
 
     defect: str | None = Field(None, min_length=1, max_length=60, pattern=r"\S")
@@ -107,7 +109,7 @@ class StandingRequest(BaseModel):
     reason: str = Field("", max_length=500)
 
 
-class PixelRequest(BaseModel):
+class PixelRequest(Typed):
     """A pixel of the truth."""
 
     x: int = Field(ge=0, lt=2**31)

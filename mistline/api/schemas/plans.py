@@ -5,6 +5,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from mistline.core.setup import Setup
+from mistline.core.typed import Typed
 
 __all__ = [
     "AlignRequest",
@@ -42,7 +43,7 @@ class Suggested(BaseModel):
     reason: str
 
 
-class PlanRequest(BaseModel):
+class PlanRequest(Typed):
     """A trial that somebody thinks of running."""
 
     source_id: UUID
@@ -52,7 +53,7 @@ class PlanRequest(BaseModel):
     frames: int | None = Field(None, ge=1, lt=2**31, description="frames of the part; all there are if empty")
 
 
-class AlignRequest(BaseModel):
+class AlignRequest(Typed):
     """A source and the larger version that it is to be held against."""
 
     source_id: UUID
@@ -82,7 +83,7 @@ class PlanAnswer(BaseModel):
     around_seconds: float = Field(description="needed to read, write and measure all takes, about")
 
 
-class PreviewRequest(BaseModel):
+class PreviewRequest(Typed):
     """A set-up to show on a crop; `across` and `down` place its centre, as shares of the picture."""
 
     source_id: UUID

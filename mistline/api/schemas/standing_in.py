@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 from mistline.core.choose.analogy import Analogy
 from mistline.core.choose.stand_in import Compared
 from mistline.core.setup import TruthSetup
+from mistline.core.typed import Typed
 
 __all__ = ["MeasureNamed", "StandInCandidate", "StandInRequest", "StandInShown", "StandIns"]
 
@@ -59,7 +60,7 @@ class StandIns(BaseModel):
     analogy: Analogy
 
 
-class StandInRequest(BaseModel):
+class StandInRequest(Typed):
     """Material to try a trial's recipes on, and how to damage it."""
 
     source_ids: list[UUID] = Field(min_length=1, max_length=12)

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 from mistline.core.frame import Frame, Size
 from mistline.core.methods import METHODS, Method, Traits, Window
 from mistline.core.resample import resize
+from mistline.core.typed import Typed
 from mistline.errors import OutOfLimits
 
 __all__ = ["Blend", "Cooked", "Kept", "Pass", "Recipe", "digest", "run_recipe"]
@@ -64,7 +65,7 @@ class Pass(BaseModel):
         return f"{self.definition.name} ({changed})" if changed else self.definition.name
 
 
-class Blend(BaseModel):
+class Blend(Typed):
     """Another chain, started from the same input, whose result is laid over by opacity.
 
     Without passes it is the input itself: a share of the original comes back. What is smaller than the result
@@ -87,7 +88,7 @@ class Blend(BaseModel):
         return f"{100 * self.opacity:.0f} % of {self.name}{inside} over it"
 
 
-class Recipe(BaseModel):
+class Recipe(Typed):
     """A name, its passes in order, and another chain blended in."""
 
     model_config = ConfigDict(extra="forbid")

@@ -2,12 +2,14 @@
 
 import math
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
+
+from mistline.core.typed import Typed
 
 __all__ = ["Audience"]
 
 
-class Audience(BaseModel):
+class Audience(Typed):
     """How wide the picture is where it is shown, and how far away those are who look at it."""
 
     model_config = ConfigDict(extra="forbid")

@@ -3,9 +3,9 @@
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import ClassVar, Self, get_args
+from typing import ClassVar, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
+from pydantic import ConfigDict, Field, field_validator
 
 from mistline.core.frame import Frame, Size
 from mistline.core.measure.measure import SHARP
@@ -13,6 +13,7 @@ from mistline.core.methods import Traits
 from mistline.core.setup.audience import Audience
 from mistline.core.setup.sizes import Plan, crop_part
 from mistline.core.timing.break_even import Shortcut
+from mistline.core.typed import Typed
 
 __all__ = ["AnySetup", "Damage"]
 
@@ -41,7 +42,7 @@ class Damage:
     repairs: Mapping[str, str] = field(default_factory=dict)
 
 
-class AnySetup(BaseModel, ABC):
+class AnySetup(Typed, ABC):
     """A test set-up. Whoever works with one asks what it offers, never of which kind it is."""
 
     model_config = ConfigDict(extra="forbid")
@@ -57,15 +58,6 @@ class AnySetup(BaseModel, ABC):
     )
     has_truth: ClassVar[bool]
     makes_input: ClassVar[bool] = True  # else it is the source
-
-    @field_validator("*", mode="before")
-    @classmethod
-    def _switches_are_no_numbers(cls, value: object, info: ValidationInfo) -> object:
-        wanted = cls.model_fields[info.field_name or ""].annotation
-        switch = bool in (wanted, *get_args(wanted))
-        if value is not None and isinstance(value, bool) != switch:
-            raise ValueError("write true or false" if switch else "write no true or false here")
-        return value
 
     @field_validator("factor")
     @classmethod
