@@ -15,9 +15,9 @@ from collections.abc import Sequence
 from functools import cache
 from multiprocessing import forkserver, util
 from pathlib import Path
+from unittest.mock import patch
 
 import psutil
-import pytest
 
 from mistline.store.settings import ROOT
 
@@ -61,8 +61,7 @@ def _become(module: str, environment: dict[str, str]) -> None:
     os.environ.clear()
     os.environ.update(environment)
     sys.argv = [module]
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(util, "spawnv_passfds", _spawn)
+    with patch.object(util, "spawnv_passfds", _spawn):
         forkserver.ensure_running()
     runpy.run_module(module, run_name="__main__")
 

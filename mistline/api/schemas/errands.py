@@ -6,8 +6,6 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from mistline.core.typed import Typed
-
 __all__ = ["Budget", "Errand", "ErrandRequest", "ErrandTakes", "Errands", "Offer"]
 
 
@@ -61,7 +59,7 @@ class ErrandRequest(BaseModel):
     connector: str = Field(max_length=40)
 
 
-class Budget(Typed):
+class Budget(BaseModel):
     """What a trial may spend on services; none for no limit."""
 
     budget: float | None = Field(ge=0, le=1e9, strict=True)

@@ -25,7 +25,7 @@ from mistline.core.measure.areas import flat_share
 from mistline.core.measure.edges import edge_width
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Pair, Part
 from mistline.core.measure.noise import noise_colour, noise_luma
-from mistline.core.measure.noise_spectrum import Noise, Texture, Uneven
+from mistline.core.measure.noise_spectrum import Bounded, Noise
 from mistline.core.methods import Traits
 
 __all__ = [
@@ -79,7 +79,7 @@ def _noise(
     try:
         return read(part, brightness), "", 0.0
     except NotMeasurable as why:
-        return None, str(why), why.least if isinstance(why, Texture | Uneven) else 0.0
+        return None, str(why), why.least if isinstance(why, Bounded) else 0.0
 
 
 def measure_traits(codes: Codes) -> Traits:

@@ -13,7 +13,6 @@ from itertools import chain, pairwise
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 
 from mistline.core.frame import Array, to_ycbcr
 from mistline.core.measure.areas import explained, without_texture
@@ -33,6 +32,8 @@ from mistline.core.measure.measure import (
 from mistline.core.measure.noise_cells import (
     BANDS,
     Cells,
+    Indices,
+    Real,
     clipped_share,
     cut_cells,
     densities,
@@ -67,10 +68,6 @@ CLEANEST, NOISIEST = "in its cleanest part", "in its noisiest part"
 TEXTURED = "share of frames whose truth is texture all over"
 FEWEST, MOST_CELLS = 8, 400
 ROWS = 256
-
-
-Places = npt.NDArray[np.intp]
-Real = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -147,7 +144,7 @@ def _flat(evidence: Evidence) -> _Flat:
     return _Flat(rows[every], columns[every], variance[every], label)
 
 
-def _neighbours(rows: Places, columns: Places) -> list[Places]:
+def _neighbours(rows: Indices, columns: Indices) -> list[Indices]:
     """Cells (their indices) that lie near one another: halved across the longer side down to some two dozen."""
     groups, found = [np.arange(len(rows))], []
     while groups:
@@ -180,7 +177,7 @@ class _Split:
     lost: float
 
 
-def _split(truth: Array, result: Array, rows: Places, columns: Places) -> _Split:
+def _split(truth: Array, result: Array, rows: Indices, columns: Indices) -> _Split:
     """Split a result's cells into what its truth explains and what is left.
 
     A plane is taken off each cell, and the result is fitted by the truth in four Gaussian bands, each with a gain of

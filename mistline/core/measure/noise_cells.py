@@ -16,8 +16,10 @@ __all__ = [
     "CELL",
     "STEP",
     "Cells",
+    "Indices",
     "Real",
     "basis",
+    "binned",
     "clipped_share",
     "coefficients",
     "cut_cells",
@@ -35,6 +37,7 @@ LOW, HIGH = 1.5 / 255, 253.5 / 255
 CELLS_A_LEVEL, MOST_LEVELS = 150, 10
 
 Real = npt.NDArray[np.float64]
+Indices = npt.NDArray[np.intp]
 Mask = npt.NDArray[np.bool_]
 # Half-octave bins of the radial DCT index k; k / 32 is the frequency in cycles per pixel.
 EDGES = 2.0 ** np.array([0.49, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0, 9.0]) - 1e-6
@@ -79,12 +82,12 @@ def left_by(passed: Callable[[Real], Real]) -> dict[str, float]:
     return {name: float(np.sqrt(left[part].sum() / there[part].sum())) for name, part in inside.items()}
 
 
-def ranges(level: Real) -> list[npt.NDArray[np.intp]]:
+def ranges(level: Real) -> list[Indices]:
     """Places of the levels in up to ten ranges from dark to light, as many in each."""
     return np.array_split(np.argsort(level), int(np.clip(len(level) // CELLS_A_LEVEL, 1, MOST_LEVELS)))
 
 
-def cut_cells(plane: Array, rows: npt.NDArray[np.intp], columns: npt.NDArray[np.intp]) -> Real:
+def cut_cells(plane: Array, rows: Indices, columns: Indices) -> Real:
     """The cells at these grid places, (n, 256), a plane taken off each."""
     views = np.lib.stride_tricks.sliding_window_view(plane, (CELL, CELL))
     cut = views[rows * STEP, columns * STEP].reshape(len(rows), -1).astype(np.float64)
@@ -93,24 +96,31 @@ def cut_cells(plane: Array, rows: npt.NDArray[np.intp], columns: npt.NDArray[np.
 
 
 def spectrum(cut: Real) -> Real:
-    """Energy of each DCT coefficient, (n, 16, 16), of (n, 256) values."""
+    """Energy of each DCT coefficient, (n, 256), of (n, 256) values."""
     energy: Real = dctn(cut.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho") ** 2
-    return energy
+    return energy.reshape(len(cut), -1)
+
+
+@lru_cache(maxsize=1)
+def _members() -> Real:
+    """Whether a coefficient lies in a bin, 1 or 0: (256, bins)."""
+    return (basis()[0].ravel()[:, None] == np.arange(len(EDGES) - 1)).astype(np.float64)
+
+
+def binned(values: Real) -> Real:
+    """Sum over the coefficients of each bin: (..., bins) of (..., 256)."""
+    found: Real = values @ _members()
+    return found
 
 
 def densities(cut: Real) -> Real:
     """Density of each bin, variance a coefficient, of each of (n, 256) values that a plane was taken off: (n, bins)."""
-    which, share, _ = basis()
-    energy = spectrum(cut)
-    return np.stack(
-        [energy[:, which == bin].sum(1) / share[which == bin].sum() for bin in range(len(EDGES) - 1)], 1
-    )
+    return binned(spectrum(cut)) / binned(basis()[1].ravel())
 
 
 def coefficients() -> Real:
     """Number of coefficients in each bin."""
-    which = basis()[0]
-    return np.bincount(which[which >= 0], minlength=len(EDGES) - 1).astype(float)
+    return binned(np.ones(CELL**2))
 
 
 def total(density: Real) -> tuple[float, dict[str, float]]:

@@ -13,7 +13,6 @@ References
 from dataclasses import dataclass, replace
 
 import numpy as np
-import numpy.typing as npt
 from scipy.special import chdtri
 
 from mistline.core.frame import Array
@@ -22,8 +21,10 @@ from mistline.core.measure.noise_cells import (
     CELL,
     STEP,
     Cells,
+    Indices,
     Real,
     basis,
+    binned,
     coefficients,
     cut_cells,
     ranges,
@@ -31,7 +32,7 @@ from mistline.core.measure.noise_cells import (
     total,
 )
 
-__all__ = ["Noise", "Texture", "Uneven", "read_noise"]
+__all__ = ["Bounded", "Noise", "Texture", "Uneven", "read_noise"]
 
 SHARES = (0.3, 0.15, 0.08, 0.04, 0.02)  # of the cells, the calmest
 MOST = 4000  # cells
@@ -60,27 +61,26 @@ NOISIER, AS_NOISY = 1.6, 1.25  # times the sigma; areas that differ by less are 
 RAISED = 1.4  # times the variance: what has less is not looked at any closer
 OVERLOOKED = (0.5 / 255) ** 2  # variance
 ROUNDED, REPEATED = 2.0, 0.3  # code values that neighbours differ by; share of equal ones from 1.5x on
-Indices = npt.NDArray[np.intp]
 
 
-class Texture(NotMeasurable):
-    """The calmest parts are texture.
-
-    In code values, `least` is the white noise that the finest scale shows, `most` what the calmest cells of each
-    brightness hold altogether.
-    """
+class Bounded(NotMeasurable):
+    """No one figure tells the noise; its sigma lies between `least` and `most`, in code values."""
 
     def __init__(self, why: str, least: float, most: float) -> None:
         super().__init__(why)
         self.least, self.most = least, most
 
 
-class Uneven(NotMeasurable):
-    """One part of the picture is noisier than another, not only darker or lighter: sigma here and there, in cv."""
+class Texture(Bounded):
+    """The calmest parts are texture.
 
-    def __init__(self, least: float, most: float) -> None:
-        super().__init__(f"one part of it is noisier ({most:.1f} cv) than another ({least:.1f} cv)")
-        self.least, self.most = least, most
+    `least` is the white noise that the finest scale shows, `most` what the calmest cells of each brightness hold
+    altogether.
+    """
+
+
+class Uneven(Bounded):
+    """One part of the picture is noisier than another, not only darker or lighter."""
 
 
 @dataclass(frozen=True)
@@ -126,13 +126,12 @@ class _Reading:
 def _read(cut: Real, level: float) -> _Reading:
     """Density by the median over cells, and the tests: chi-square spread, bands that vary together, rise, direction."""
     which, share, _ = basis()
-    bins = which.ravel() == np.arange(len(coefficients()))[:, None]
-    energy = spectrum(cut).reshape(len(cut), -1)
-    mean, sums = energy.mean(0), energy @ bins.T.astype(np.float64)
-    freedom = np.maximum(1.0, (bins @ mean) ** 2 / np.maximum(bins @ mean**2, 1e-30))
+    energy = spectrum(cut)
+    mean, sums = energy.mean(0), binned(energy)
+    freedom = np.maximum(1.0, binned(mean) ** 2 / np.maximum(binned(mean**2), 1e-30))
     first, middle, third = chdtri(freedom, np.array([[0.75], [0.5], [0.25]]))  # quartiles of chi-square
     low, median, high = np.quantile(sums, [0.25, 0.5, 0.75], axis=0)
-    density = median / (middle / freedom) / (bins @ share.ravel())
+    density = median / (middle / freedom) / binned(share.ravel())
     width = np.log(np.maximum(high, 1e-30) / np.maximum(low, 1e-30)) / np.log(third / first)
     weight = density * coefficients()
     weight /= max(float(weight.sum()), 1e-30)
@@ -164,7 +163,7 @@ def _ranks(values: Real) -> Real:
     >>> _ranks(np.array([[3.0], [1.0], [3.0], [2.0]])).T.tolist()
     [[3.5, 1.0, 3.5, 2.0]]
     """
-
+    # scipy.stats ranks too, but takes long to load.
     order, place = np.argsort(values, axis=0), np.arange(len(values))[:, None]
     rising = np.diff(np.take_along_axis(values, order, 0), axis=0) > 0
     edge = np.ones((1, values.shape[1]), bool)
@@ -311,18 +310,23 @@ def _hold_even(places: _Places, shape: _Reading, noise: Noise) -> None:
     Texture may look like noise in an area; then others seldom hold as much of it. So several have to be raised alike,
     or most of all.
     """
-    own, areas, raised, others = total(shape.density)[0], places.areas(), [], 0
+    own, areas, raised, others = max(total(shape.density)[0], 1e-12), places.areas(), [], 0
+
+    def explained(level: float) -> float:
+        """Variance that a brightness explains."""
+        return float(noise.at(np.array([level]))[0] / 255) ** 2
+
     for part in areas:
         cut, level = places.calm(part, AREA_SHARES[0], most=MOST_IN_AREA)
-        if cut.var() < RAISED * (noise.at(np.array([level]))[0] / 255) ** 2 + OVERLOOKED:
+        if cut.var() < RAISED * explained(level) + OVERLOOKED:
             others += 1
             continue
         readings = (_read(*places.calm(part, share, most=MOST_IN_AREA)) for share in AREA_SHARES)
         reading = next((reading for reading in readings if not reading.doubt), None)
         if reading is None or not len(reading.heavy):
             continue
-        explained = (float(noise.at(np.array([reading.level]))[0]) / 255) ** 2 / max(own, 1e-12) * shape.density
-        ratio = _least_ratio(reading.density + OVERLOOKED, explained + OVERLOOKED, reading.heavy)
+        expected = explained(reading.level) / own * shape.density
+        ratio = _least_ratio(reading.density + OVERLOOKED, expected + OVERLOOKED, reading.heavy)
         if ratio > NOISIER:
             raised.append((ratio, 255 * total(reading.density)[0] ** 0.5))
         else:
@@ -331,7 +335,8 @@ def _hold_even(places: _Places, shape: _Reading, noise: Noise) -> None:
     several = 3 if len(areas) > 4 else 2
     alike = (last[0] < AS_NOISY * first[0] for first, last in zip(raised, raised[several - 1 :], strict=False))
     if any(alike) or (len(raised) >= max(several, others)):
-        raise Uneven(noise.sigma, float(np.median([sigma for _, sigma in raised])))
+        least, most = noise.sigma, float(np.median([sigma for _, sigma in raised]))
+        raise Uneven(f"one part of it is noisier ({most:.1f} cv) than another ({least:.1f} cv)", least, most)
 
 
 def _equal_neighbours(plane: Array, clipped: Array) -> float:
