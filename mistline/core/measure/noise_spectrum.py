@@ -53,6 +53,7 @@ PEAKED = 3.4  # fourth moment; noise of a camera is both peaked and lopsided, in
 STEADY = 0.12  # deviation of the logarithm of sigma over brightness
 EVEN = 1.25  # a range of brightness whose bins differ more, sigma from sigma, holds texture
 LEAST = 1e-3  # of the sigma of the calmest cells together: parts may have no noise at all
+HELD = 0.035  # of the energy; bins with less are not compared
 LOWER = 0.3  # of the coefficients: texture adds energy to the others
 # Sigma changes by no more than this power of brightness, and by chance (its logarithm); what is darker counts as this.
 POWER, SLACK, DARKEST = 0.6, 0.1, 0.04
@@ -288,8 +289,11 @@ class _Places:
 def _least_ratio(density: Real, other: Real, bins: Indices) -> float:
     """Sigma against that of another spectrum, in those of the bins that are raised least.
 
-    Texture adds energy, least at fine scales; the finest bins that hold noise have most coefficients, too.
+    Texture adds energy, least at fine scales; the finest bins that hold noise have most coefficients, too. Those that
+    hold little of it tell of what filtered it.
     """
+    energy = (other * coefficients())[bins]
+    bins = bins[energy > HELD * energy.sum()]
     ratio, weight = (density / np.maximum(other, 1e-12))[bins], coefficients()[bins]
     order = np.argsort(ratio)
     place = np.searchsorted(np.cumsum(weight[order]), LOWER * weight.sum())
