@@ -46,17 +46,18 @@ WIDEST, LINKED, ONE_WAY = 1.4, 0.27, 1.6
 LOPSIDED, LOPSIDED_BY_CHANCE, LOPSIDED_PEAKS = 0.1, 0.6, 0.8
 ALIKE = 0.9  # fewer cells whose sigma is more than that share are of the same kind
 LOPSIDED_SPECKS = "lopsided specks"
-# The logarithm of a bin's energy rises against the next finer one by no more than this share of the last rise, and by
-# chance, once a bin and all finer ones hold that share of the energy.
-EASING, RISE_SLACK, TELLING = 0.7, 0.1, 0.2
+# From bin to coarser bin the logarithm of the energy rises by no more than EASING times the last rise, and by chance.
+EASING, RISE_SLACK = 0.7, 0.1
+TELLING = 0.2  # of the energy, in a bin and all finer ones: where that begins to hold
 PEAKED = 3.4  # fourth moment; noise of a camera is both peaked and lopsided, in the dark
 STEADY = 0.12  # deviation of the logarithm of sigma over brightness
 EVEN = 1.25  # a range of brightness whose bins differ more, sigma from sigma, holds texture
 LEAST = 1e-3  # of the sigma of the calmest cells together: parts may have no noise at all
 HELD = 0.035  # of the energy; bins with less are not compared
 LOWER = 0.3  # of the coefficients: texture adds energy to the others
-# Sigma changes by no more than this power of brightness, and by chance (its logarithm); what is darker counts as this.
-POWER, SLACK, DARKEST = 0.6, 0.1, 0.04
+# Sigma changes by no more than this power of brightness, and by chance (of its logarithm).
+POWER, SLACK = 0.6, 0.1
+DARKEST = 0.04  # brightness: what is darker counts as that
 
 CELLS_AN_AREA, MOST_AREAS, MOST_IN_AREA, AREA_SHARES = 60, 4, 400, (0.3, 0.15)
 NOISIER, AS_NOISY = 1.6, 1.25  # times the sigma; areas that differ by less are noisy alike
@@ -213,8 +214,8 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
 
     Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
     repeating pixels, 128 pixels a side or more; alike all over the picture but for its brightness. Checked to 10 %,
-    also after JPEG, in tests/reference/test_noise.py, and to 25 % in photographs with texture nearly everywhere. What
-    JPEG wipes out of flat areas is gone.
+    also after JPEG, in tests/reference/test_noise.py; in photographs with texture nearly everywhere mostly to 25 %.
+    What JPEG wipes out of flat areas is gone; specks that it leaves in a few of them count as none.
 
     Raises
     ------
