@@ -32,12 +32,13 @@ from mistline.core.measure.noise_cells import (
     total,
 )
 
-__all__ = ["Bounded", "Noise", "Texture", "Uneven", "read_noise"]
+__all__ = ["Bounded", "Noise", "Specks", "Texture", "Uneven", "read_noise"]
 
 SHARES = (0.3, 0.15, 0.08, 0.04, 0.02)  # of the cells, the calmest
 MOST = 4000  # cells
 SETTLED = 0.93
 FAINT = 0.3  # code values: below that it does not matter what it is
+SPECKS, LOOKED_AT = 0.5, 3  # code values, the mean of calm cells whose median is faint; of so many SHARES
 FEWEST = 32
 FEW, CALM = 16, 0.04  # of a range of brightness are enough to scale a known spectrum
 # What Gaussian noise of any spectrum passes, with its scatter at 32 cells.
@@ -45,10 +46,14 @@ WIDEST, LINKED, ONE_WAY = 1.4, 0.27, 1.6
 # How lopsided noise may seem: in many cells, by chance more in few (over the root of their number), and where peaked.
 LOPSIDED, LOPSIDED_BY_CHANCE, LOPSIDED_PEAKS = 0.1, 0.6, 0.8
 ALIKE = 0.9  # fewer cells whose sigma is more than that share are of the same kind
-LOPSIDED_SPECKS = "lopsided specks"
-# From bin to coarser bin the logarithm of the energy rises by no more than EASING times the last rise, and by chance.
-EASING, RISE_SLACK = 0.7, 0.1
-TELLING = 0.2  # of the energy, in a bin and all finer ones: where that begins to hold
+LOPSIDED_SPECKS, COARSE = "lopsided specks", "more at coarse scales than noise has"
+# How the logarithm of the energy rises to each of the three coarsest bins, below 1/16 cycle a pixel: so many times the
+# rise before it and so much at the most, for noise of up to four times enlarged, and by chance.
+EASING, STEEPEST, RISE_SLACK = (0.7, 0.7, 1.35), (0.2, 0.6, 2.0), 0.15
+ANY_RISE = (np.inf,) * 3
+COARSER = 0.9  # of the sigma with any rise: where STEEPEST leaves less, it is coarser than noise that can be told
+# Times the variance: most of what is so coarse lies below 1/32 cycle a pixel, where cells do not reach.
+UNSEEN = 3.0
 PEAKED = 3.4  # fourth moment; noise of a camera is both peaked and lopsided, in the dark
 STEADY = 0.12  # deviation of the logarithm of sigma over brightness
 EVEN = 1.25  # a range of brightness whose bins differ more, sigma from sigma, holds texture
@@ -80,6 +85,10 @@ class Texture(Bounded):
     `least` is the white noise that the finest scale shows, `most` what the calmest cells of each brightness hold
     altogether.
     """
+
+
+class Specks(Bounded):
+    """Most calm cells have next to no noise and a few have some, as compression leaves it."""
 
 
 class Uneven(Bounded):
@@ -116,7 +125,7 @@ class _Reading:
     """Density of each bin (variance a coefficient, 0..1 squared), and what speaks against noise.
 
     `finest` is sigma, in code values, of white noise as strong as the two finest bins, where these scatter as noise
-    does; else 0.
+    does; else 0. `most` is the variance with all that shading adds, `mean` that of all cells instead of their median.
     """
 
     density: Real
@@ -124,6 +133,8 @@ class _Reading:
     level: float
     doubt: str
     finest: float
+    most: float
+    mean: float
 
 
 def _read(cut: Real, level: float) -> _Reading:
@@ -157,7 +168,11 @@ def _read(cut: Real, level: float) -> _Reading:
     if max(one, other) > ONE_WAY**2 * min(one, other):
         doubt = "a direction"
     finest = 255 * float(np.sqrt(density[-2:].min())) if width[-2:].max() < WIDEST else 0.0
-    return _Reading(_hollow(density), heavy, level, doubt, finest)
+    hollow, eased = _hollow(density), _hollow(density, ANY_RISE)
+    if total(hollow)[0] < COARSER**2 * total(eased)[0]:
+        doubt = doubt or COARSE
+    all_cells = total(binned(mean) / binned(share.ravel()))[0]
+    return _Reading(hollow, heavy, level, doubt, finest, total(density)[0], all_cells)
 
 
 def _ranks(values: Real) -> Real:
@@ -177,28 +192,24 @@ def _ranks(values: Real) -> Real:
     return ranks
 
 
-def _hollow(density: Real) -> Real:
+def _hollow(density: Real, steepest: tuple[float, ...] = STEEPEST) -> Real:
     """The spectrum without what slow shading and soft texture add at coarse scales.
 
-    Noise, white or softened, rises towards coarse scales ever less steeply and then stays level; where the rise does
-    not ease off, from one bin to the next coarser one, what is beyond is not noise. Fine bins that hold little do not
-    count: what compression and rounding left there has its own shape.
+    Noise, white or softened, rises towards coarse scales ever less steeply and is level there. Finer bins may be
+    uneven: filters and compression leave side lobes and floors in them.
 
     >>> softened = np.array([29.0, 29, 27, 23, 18, 11, 3, 1]) ** 2
     >>> bool(np.allclose(_hollow(softened), softened))
     True
     >>> shaded = np.array([90.0, 30, 11, 10, 10, 10, 10, 10]) ** 2
     >>> np.sqrt(_hollow(shaded)).round(1).tolist()
-    [12.5, 11.6, 10.8, 10.0, 10.0, 10.0, 10.0, 10.0]
+    [14.4, 12.2, 10.8, 10.0, 10.0, 10.0, 10.0, 10.0]
     """
-    energy = density * coefficients()
-    finer = energy[::-1].cumsum()[::-1]
-    level, steepest = np.log(np.maximum(density, 1e-14)), np.inf
-    for number in range(len(level) - 2, -1, -1):
-        if finer[number + 1] > TELLING * finer[0]:
-            rise = max(level[number] - level[number + 1], 0.0)
-            level[number] = min(level[number], level[number + 1] + steepest + RISE_SLACK)
-            steepest = min(steepest, EASING * rise + RISE_SLACK / 2)
+    level = np.log(np.maximum(density, 1e-14))
+    rise = level[3] - level[4]
+    for number, (times, most) in reversed(list(enumerate(zip(EASING, steepest, strict=True)))):
+        rise = min(level[number] - level[number + 1], min(times * max(rise, 0.0), most) + RISE_SLACK)
+        level[number] = level[number + 1] + rise
     found: Real = np.exp(level)
     return found
 
@@ -215,12 +226,16 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
     repeating pixels, 128 pixels a side or more; alike all over the picture but for its brightness. Checked to 10 %,
     also after JPEG, in tests/reference/test_noise.py; in photographs with texture nearly everywhere mostly to 25 %.
-    What JPEG wipes out of flat areas is gone; specks that it leaves in a few of them count as none.
+    What JPEG wipes out of flat areas is gone. Noise that strong smoothing left coarser than that is bounded, not told,
+    and so are specks that compression left in a few places.
 
     Raises
     ------
     Texture
-        If the calmest cells are texture at every brightness; the sentence tells the most that the noise can be.
+        If the calmest cells are texture at every brightness, or noise that is too coarse; the sentence tells the most
+        that the noise can be.
+    Specks
+        If most calm cells have none and the mean of all has; told as that of texture.
     Uneven
         If parts of the picture have noise that differs, as where only some of it was cleaned. Parts that are texture
         all over are not seen to.
@@ -229,20 +244,18 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     """
     places = _Places.of(plane, clipped, brightness)
     every = np.arange(len(places.rows))
-    shape = _settled([places.calmest(every, share) for share in SHARES if share * len(every) >= FEWEST])
+    readings = [places.calmest(every, share) for share in SHARES if share * len(every) >= FEWEST]
+    shape = _settled(readings)
     own = 255 * total(shape.density)[0] ** 0.5
-    if shape.doubt and own > FAINT:
-        # What is calmest of all may be so because it is dark: each brightness has calmest cells of its own.
-        parts = ranges(places.level)
-        there = [total(places.calmest(part, CALM, FEW).density)[0] for part in parts]
-        most = 255 * float(np.sqrt(np.average(there, weights=[len(part) for part in parts])))
-        raise Texture(
-            f"its calmest parts have {shape.doubt}, as texture has; noise is at most {most:.1f} cv",
-            shape.finest,
-            most,
-        )
+    if shape.doubt and 255 * shape.most**0.5 > FAINT:
+        if shape.doubt == COARSE:  # perhaps noise that was smoothed, and elsewhere was not
+            _hold_even(places, shape, _by_brightness(places, shape, own))
+        raise _texture(places, shape)
     if brightness is None and own > ROUNDED and _equal_neighbours(plane, clipped) > REPEATED:
         raise NotMeasurable("its pixels stand in equal blocks, as where they were repeated to enlarge it")
+    specks = sorted(255 * reading.mean**0.5 for reading in readings[:LOOKED_AT])
+    if own <= FAINT and specks[0] > SPECKS:
+        raise Specks(f"what is left of it stands in specks; noise is at most {specks[-1]:.1f} cv", own, specks[-1])
     noise = _by_brightness(places, shape, own)
     _hold_even(places, shape, noise)
     return noise
@@ -285,6 +298,21 @@ class _Places:
         label = self.rows * count // height * count + self.columns * count // width
         parts = [np.flatnonzero(label == number) for number in range(count**2)]
         return [part for part in parts if len(part) >= 1.5 * FEWEST]
+
+
+def _texture(places: _Places, shape: _Reading) -> Texture:
+    """Why the noise cannot be told, with its bounds.
+
+    What is calmest of all may be so because it is dark: each brightness has calmest cells of its own.
+    """
+    parts = ranges(places.level)
+    there = [places.calmest(part, CALM, FEW).most for part in parts]
+    most = 255 * float(np.sqrt(np.average(there, weights=[len(part) for part in parts])))
+    of = "texture"
+    if shape.doubt == COARSE:
+        of, most = "smoothed noise or texture", most * UNSEEN**0.5
+    why = f"its calmest parts have {shape.doubt}, as {of} has; noise is at most {most:.1f} cv"
+    return Texture(why, shape.finest, most)
 
 
 def _least_ratio(density: Real, other: Real, bins: Indices) -> float:
@@ -368,9 +396,10 @@ def _equal_neighbours(plane: Array, clipped: Array) -> float:
 
 
 def _settled(readings: list[_Reading]) -> _Reading:
-    """The reading of most cells that is noise and that fewer, calmer cells do not clearly undercut; else the last.
+    """The reading of most cells that is noise and that fewer, calmer cells do not clearly undercut.
 
-    What is seen to be lopsided in many cells stays so where fewer of the same hide it.
+    Else that of most cells that is merely coarse, else the last. What is seen to be lopsided in many cells stays so
+    where fewer of the same hide it.
     """
     sigmas = [total(reading.density)[0] ** 0.5 for reading in readings]
     lopsided = np.inf
@@ -381,7 +410,7 @@ def _settled(readings: list[_Reading]) -> _Reading:
     for number, reading in enumerate(readings[:-1]):
         if not reading.doubt and (readings[number + 1].doubt or sigmas[number + 1] > SETTLED * sigmas[number]):
             return reading
-    return readings[-1]
+    return next((reading for reading in readings[:-1] if reading.doubt == COARSE), readings[-1])
 
 
 def _gentle(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
