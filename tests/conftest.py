@@ -8,12 +8,18 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 from PIL import Image
 
 from mistline.core.frame import Frame
 from mistline.store import cluster
 from tests.distant import served_objects
 from tests.harness import KEY, Running, running
+
+# The same cases on every run, however busy the machine; `pytest --hypothesis-profile=search` looks for others.
+settings.register_profile("steady", derandomize=True, deadline=None)
+settings.register_profile("search", deadline=None)
+settings.load_profile("steady")
 
 
 def as_png(codes: np.ndarray) -> bytes:

@@ -10,7 +10,7 @@ from mistline.core.resample import KERNELS, resize
 
 SIDES = st.integers(3, 40)
 CASES = given(st.sampled_from(sorted(KERNELS)), SIDES, SIDES, SIDES, SIDES, st.integers(0, 9999))
-QUICK = settings(max_examples=60, deadline=None)
+QUICK = settings(max_examples=60)
 
 
 def picture(height: int, width: int, seed: int) -> np.ndarray:

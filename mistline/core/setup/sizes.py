@@ -65,7 +65,7 @@ class Plan:
 def _axis(length: int, factor: Fraction) -> tuple[int, int]:
     """Largest (truth, input) length pair on one axis; whole multiples preferred within a short crop."""
     most = int(length / factor)
-    for count in range(most, max(most - 20, 0), -1):
+    for count in range(most, max(most - 20, SMALLEST_INPUT - 1), -1):
         if (count * factor).denominator == 1:
             return int(count * factor), count
     return round(most * factor), most

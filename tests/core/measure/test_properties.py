@@ -72,7 +72,7 @@ def test_more_damage_shows_more(
     assert all(np.diff(values) > 0) if rises else all(np.diff(values) < 0)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.integers(0, 10_000), st.integers(11, 60), st.integers(11, 60))
 def test_fidelity_is_symmetric(seed: int, height: int, width: int) -> None:
     rng = np.random.default_rng(seed)

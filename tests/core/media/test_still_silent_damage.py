@@ -198,9 +198,7 @@ SEEDS = {
 }  # fmt: skip
 
 
-@settings(
-    max_examples=250, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture], derandomize=True
-)
+@settings(max_examples=250, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.sampled_from(sorted(SEEDS)),
     st.lists(st.tuples(st.floats(0, 0.9999), st.integers(0, 255)), min_size=1, max_size=6),

@@ -380,9 +380,7 @@ def test_what_hides_in_branches_is_found(tmp_path: Path) -> None:
         looked_into(hidden_external(tmp_path / "far.onnx"))
 
 
-@settings(
-    max_examples=120, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
+@settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.integers(0, 2), st.lists(st.tuples(st.floats(0, 0.9999), st.integers(0, 255)), min_size=1, max_size=4))
 def test_a_spoilt_model_is_refused_in_a_sentence_or_works(
     tmp_path: Path, which: int, changes: list[tuple[float, int]]

@@ -47,6 +47,11 @@ def test_too_small_an_input_is_refused_in_words() -> None:
         shrunk(Size(60, 60), 5)
 
 
+def test_a_whole_multiple_that_is_too_small_gives_way_to_the_nearest_pixel() -> None:
+    """15 x 15.2 = 228 would fit, but is too small an input."""
+    assert shrunk(Size(300, 300), 15.2).input == Size(19, 19)
+
+
 def test_the_truth_is_cut_from_the_centre() -> None:
     pixels = np.arange(11 * 12, dtype=np.float32).reshape(11, 12, 1).repeat(8, 0).repeat(8, 1)
     sizes = shrunk(Size(96, 88), 5)
