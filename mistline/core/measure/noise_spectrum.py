@@ -80,10 +80,10 @@ class Bounded(NotMeasurable):
 
 
 class Texture(Bounded):
-    """The calmest parts are texture.
+    """The calmest parts are texture, or noise that was smoothed.
 
-    `least` is the white noise that the finest scale shows, `most` what the calmest cells of each brightness hold
-    altogether.
+    `least` is the white noise that the finest scale shows, or what is left of smoothed noise without its coarsest;
+    `most` what the calmest cells of each brightness hold altogether.
     """
 
 
@@ -308,11 +308,12 @@ def _texture(places: _Places, shape: _Reading) -> Texture:
     parts = ranges(places.level)
     there = [places.calmest(part, CALM, FEW).most for part in parts]
     most = 255 * float(np.sqrt(np.average(there, weights=[len(part) for part in parts])))
-    of = "texture"
+    of, least = "texture", shape.finest
     if shape.doubt == COARSE:
         of, most = "smoothed noise or texture", most * UNSEEN**0.5
+        least = 255 * float(np.sqrt(total(shape.density)[0]))
     why = f"its calmest parts have {shape.doubt}, as {of} has; noise is at most {most:.1f} cv"
-    return Texture(why, shape.finest, most)
+    return Texture(why, least, most)
 
 
 def _least_ratio(density: Real, other: Real, bins: Indices) -> float:
