@@ -13,8 +13,6 @@ import psycopg
 import typer
 from rich.console import Console
 
-from mistline.api.app import create_app
-from mistline.cli import demo as demo_data
 from mistline.cli import supervisor
 from mistline.errors import MistlineError
 from mistline.store import cluster
@@ -34,6 +32,8 @@ def _run(name: str, *, with_demo: bool, browser: bool, make_key: bool) -> None:
         os.environ["MISTLINE_KEY"] = secrets.token_urlsafe(24)
         console.print(f"The key of this start: [bold]{os.environ['MISTLINE_KEY']}[/bold]")
     settings = Settings(data=supervisor.default_data(name))
+    if with_demo:
+        from mistline.cli import demo as demo_data  # loads all that measures
 
     def ready(address: str) -> None:
         console.print(f"Mistline is open at [bold]{address}[/bold]  (Ctrl-C stops it)")
@@ -111,6 +111,8 @@ def restore(folder: Path) -> None:
 @app.command()
 def openapi(out: Path) -> None:
     """Write the API's description, from which the web client's types are generated."""
+    from mistline.api.app import create_app  # takes long to load
+
     out.write_text(json.dumps(create_app().openapi(), indent=1, sort_keys=True) + "\n")
 
 
