@@ -38,7 +38,9 @@ SHARES = (0.3, 0.15, 0.08, 0.04, 0.02)  # of the cells, the calmest
 MOST = 4000  # cells
 SETTLED = 0.93
 FAINT = 0.3  # code values: below that it does not matter what it is
-SPECKS, LOOKED_AT = 0.5, 3  # code values, the mean of calm cells whose median is faint; of so many SHARES
+# Specks, in code values: the mean of calm cells that is so many times their median, where so many of them have some,
+# but for those that hold edges; in each of the first three SHARES.
+SPECKS, UNLIKE, HAVE_SOME, EDGES, LOOKED_AT = 0.5, 2.0, 0.2, 4.0, 3
 FEWEST = 32
 FEW, CALM = 16, 0.04  # of a range of brightness are enough to scale a known spectrum
 # What Gaussian noise of any spectrum passes, with its scatter at 32 cells.
@@ -125,7 +127,8 @@ class _Reading:
     """Density of each bin (variance a coefficient, 0..1 squared), and what speaks against noise.
 
     `finest` is sigma, in code values, of white noise as strong as the two finest bins, where these scatter as noise
-    does; else 0. `most` is the variance with all that shading adds, `mean` that of all cells instead of their median.
+    does; else 0. `most` is the variance with all that shading adds, `specks` sigma by the mean of the cells where
+    that differs (`_specks`), in code values; else 0.
     """
 
     density: Real
@@ -134,7 +137,7 @@ class _Reading:
     doubt: str
     finest: float
     most: float
-    mean: float
+    specks: float
 
 
 def _read(cut: Real, level: float) -> _Reading:
@@ -171,8 +174,21 @@ def _read(cut: Real, level: float) -> _Reading:
     hollow, eased = _hollow(density), _hollow(density, ANY_RISE)
     if total(hollow)[0] < COARSER**2 * total(eased)[0]:
         doubt = doubt or COARSE
-    all_cells = total(binned(mean) / binned(share.ravel()))[0]
-    return _Reading(hollow, heavy, level, doubt, finest, total(density)[0], all_cells)
+    specks = _specks(cut, energy, total(hollow)[0])
+    return _Reading(hollow, heavy, level, doubt, finest, total(density)[0], specks)
+
+
+def _specks(cut: Real, energy: Real, median: float) -> float:
+    """Sigma by the mean of the cells, in code values; 0 where few have any, or by the median they have much the same.
+
+    Cells that hold edges do not count. `median` is the variance of what most have.
+    """
+    own = 255 * cut.std(axis=1)
+    smooth = own < EDGES
+    if not smooth.any() or np.mean(own > FAINT) < HAVE_SOME:
+        return 0.0
+    variance = total(binned(energy[smooth].mean(0)) / binned(basis()[1].ravel()))[0]
+    return 255 * variance**0.5 if variance > UNLIKE**2 * median else 0.0
 
 
 def _ranks(values: Real) -> Real:
@@ -253,9 +269,10 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
         raise _texture(places, shape)
     if brightness is None and own > ROUNDED and _equal_neighbours(plane, clipped) > REPEATED:
         raise NotMeasurable("its pixels stand in equal blocks, as where they were repeated to enlarge it")
-    specks = sorted(255 * reading.mean**0.5 for reading in readings[:LOOKED_AT])
+    specks = sorted(reading.specks for reading in readings[:LOOKED_AT])
     if own <= FAINT and specks[0] > SPECKS:
-        raise Specks(f"what is left of it stands in specks; noise is at most {specks[-1]:.1f} cv", own, specks[-1])
+        why = "its calmest parts have specks and little else, as after compression"
+        raise Specks(f"{why}; noise is at most {specks[-1]:.1f} cv", own, specks[-1])
     noise = _by_brightness(places, shape, own)
     _hold_even(places, shape, noise)
     return noise
