@@ -127,7 +127,7 @@ class _Reading:
     """Density of each bin (variance a coefficient, 0..1 squared), and what speaks against noise.
 
     `finest` is sigma, in code values, of white noise as strong as the two finest bins, where these scatter as noise
-    does; else 0. `most` is the variance with all that shading adds, `specks` sigma by the mean of the cells where
+    does; else 0. `shaded` is the variance with all that shading adds, `specks` sigma by the mean of the cells where
     that differs (`_specks`), in code values; else 0.
     """
 
@@ -136,7 +136,7 @@ class _Reading:
     level: float
     doubt: str
     finest: float
-    most: float
+    shaded: float
     specks: float
 
 
@@ -242,8 +242,8 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
     repeating pixels, 128 pixels a side or more; alike all over the picture but for its brightness. Checked to 10 %,
     also after JPEG, in tests/reference/test_noise.py; in photographs with texture nearly everywhere mostly to 25 %.
-    What JPEG wipes out of flat areas is gone. Noise that strong smoothing left coarser than that is bounded, not told,
-    and so are specks that compression left in a few places.
+    What JPEG wipes out of flat areas is gone. Coarser noise, as strong smoothing leaves it, is bounded, not told; so is
+    what compression left as specks in a few places.
 
     Raises
     ------
@@ -263,7 +263,7 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     readings = [places.calmest(every, share) for share in SHARES if share * len(every) >= FEWEST]
     shape = _settled(readings)
     own = 255 * total(shape.density)[0] ** 0.5
-    if shape.doubt and 255 * shape.most**0.5 > FAINT:
+    if shape.doubt and 255 * shape.shaded**0.5 > FAINT:
         if shape.doubt == COARSE:  # perhaps noise that was smoothed, and elsewhere was not
             _hold_even(places, shape, _by_brightness(places, shape, own))
         raise _texture(places, shape)
@@ -323,7 +323,7 @@ def _texture(places: _Places, shape: _Reading) -> Texture:
     What is calmest of all may be so because it is dark: each brightness has calmest cells of its own.
     """
     parts = ranges(places.level)
-    there = [places.calmest(part, CALM, FEW).most for part in parts]
+    there = [places.calmest(part, CALM, FEW).shaded for part in parts]
     most = 255 * float(np.sqrt(np.average(there, weights=[len(part) for part in parts])))
     of, least = "texture", shape.finest
     if shape.doubt == COARSE:
