@@ -135,3 +135,15 @@ def test_the_preview_is_of_the_frame_that_is_asked_for(clip: Footage, frame: int
     made = preview_input(request, silent)
     shown = cv2.imdecode(np.frombuffer(base64.b64decode(made.truth), np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
     assert (made.width, made.height) == (128, 96) and number_of(shown.astype(np.uint16) * 257) == frame
+
+
+def test_why_noise_cannot_be_told_is_said_of_a_clip_that_hides_it_on_most_frames(tmp_path: Path) -> None:
+    def picture(number: int, size: tuple[int, int]) -> np.ndarray:
+        flat = np.full((size[1], size[0], 3), 120 if number == 1 else 255.0)
+        noise = np.random.default_rng(number).normal(0, 4, flat.shape)
+        return np.clip(np.rint(flat + noise), 0, 255).astype(np.uint8)
+
+    path = write_clip(tmp_path / "a.mkv", "ffv1", "yuv444p", 3, size=(256, 192), picture=picture)
+    found = read_original(ReadOriginal(name="a.mkv", path=path, out=tmp_path), silent).traits
+    assert found.noise_sigma is None and found.noise_note and not found.noise_curve
+    assert found.noise_colour is None and found.colour_note

@@ -91,7 +91,7 @@ def measure_traits(codes: Codes) -> Traits:
     brightness = luma(to_frame(part).pixels)
     rise = edge_width(brightness)
     noise, note, least = _noise(noise_luma, part, brightness)
-    colour, _, _ = _noise(noise_colour, part, brightness)
+    colour, colour_note, _ = _noise(noise_colour, part, brightness)
     try:
         squares, _ = compression.blockiness(brightness)
     except NotMeasurable:
@@ -102,6 +102,7 @@ def measure_traits(codes: Codes) -> Traits:
         noise_curve=[] if noise is None else [[round(level, 3), round(sigma, 3)] for level, sigma in noise.curve],
         noise_bands={} if noise is None else {name: round(sigma, 3) for name, sigma in noise.bands.items()},
         noise_note=note,
+        colour_note=colour_note,
         noise_least=round(least, 3),
         edge_width=None if rise is None else round(rise, 3),
         mean_level=round(float(brightness.mean()), 4),

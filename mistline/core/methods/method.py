@@ -16,11 +16,12 @@ __all__ = ["Limits", "Method", "Run", "Traits", "Window", "alone", "each", "no_a
 class Traits:
     """What was measured of a source; automatic settings are derived from it.
 
-    `noise_sigma` (luma) and `noise_colour` are in 8-bit code values, None where `noise_note` says why they cannot be
-    told (then `noise_least` is there at least); `noise_curve` holds (brightness 0..1, luma sigma), `noise_bands` luma
-    sigma by octave. `edge_width` is in pixels (10-90 % rise; None where the picture has no strong edge), `mean_level`
-    in 0..1. `squares` is how much larger steps are on a grid of compression squares, in % (0 where there is none),
-    `flat_share` the share of 8 x 8 blocks that hold one value only, bars and clipped areas left out.
+    `noise_sigma` (luma) and `noise_colour` are in 8-bit code values, None where `noise_note` and `colour_note` say why
+    they cannot be told (then `noise_least` of luma is there at least); `noise_curve` holds (brightness 0..1, luma
+    sigma), `noise_bands` luma sigma by octave. `edge_width` is in pixels (10-90 % rise; None where the picture has no
+    strong edge), `mean_level` in 0..1. `squares` is how much larger steps are on a grid of compression squares, in %
+    (0 where there is none), `flat_share` the share of 8 x 8 blocks that hold one value only, bars and clipped areas
+    left out.
     """
 
     noise_sigma: float | None
@@ -33,6 +34,7 @@ class Traits:
     noise_curve: list[list[float]] = field(default_factory=list)
     noise_bands: dict[str, float] = field(default_factory=dict)
     noise_note: str = ""
+    colour_note: str = ""
     noise_least: float = 0.0
 
 

@@ -1,6 +1,7 @@
 """Read an original that came from outside: a still or a clip."""
 
 from dataclasses import asdict, replace
+from math import inf
 from statistics import median
 
 from mistline.core.measure import measure_traits
@@ -78,17 +79,20 @@ def survey_clip(request: SurveyClip, report: Progress) -> Surveyed:
 
 
 def _typical(traits: list[Traits]) -> Traits:
-    """The middle of the traits of several frames, figure by figure; curves are those of the middle frame."""
-    middle = traits[len(traits) // 2]
+    """The middle of the traits of several frames, figure by figure; curves are those of the frame nearest in noise."""
 
     def of(name: str) -> float | None:
         known = [value for one in traits if (value := getattr(one, name)) is not None]
         return median(known) if len(known) * 2 > len(traits) else None
 
-    squares, flat, level = of("squares"), of("flat_share"), of("mean_level")
+    noise, colour = of("noise_sigma"), of("noise_colour")
+    if noise is None:
+        like = next(one for one in traits if one.noise_sigma is None)
+    else:
+        like = min(traits, key=lambda one: inf if one.noise_sigma is None else abs(one.noise_sigma - noise))
+    untold = "" if colour is not None else next(one.colour_note for one in traits if one.noise_colour is None)
     return replace(
-        middle, noise_sigma=of("noise_sigma"), noise_colour=of("noise_colour"), edge_width=of("edge_width"),
-        squares=squares or 0.0, flat_share=flat or 0.0, mean_level=level or 0.0,
-        noise_note=middle.noise_note if of("noise_sigma") is None else "",
-        measured_on=f"{len(traits)} frames, {middle.measured_on} of each" if len(traits) > 1 else middle.measured_on,
+        like, noise_sigma=noise, noise_colour=colour, colour_note=untold, edge_width=of("edge_width"),
+        squares=of("squares") or 0.0, flat_share=of("flat_share") or 0.0, mean_level=of("mean_level") or 0.0,
+        measured_on=f"{len(traits)} frames, {like.measured_on} of each" if len(traits) > 1 else like.measured_on,
     )  # fmt: skip

@@ -68,6 +68,16 @@ export function edges(width: number | null): string {
   return width < 0.5 ? "under 0.5 px" : `${width.toFixed(1)} px`;
 }
 
+/** A noise figure, or that it cannot be told; why stands in a hint. */
+export function Sigma({ sigma, why }: { sigma?: number | null; why?: string }) {
+  if (sigma != null) return `${sigma.toFixed(1)} cv`;
+  return (
+    <span title={why} className="cursor-help underline decoration-dotted underline-offset-2">
+      not measurable
+    </span>
+  );
+}
+
 function Figures({ source }: { source: Source }) {
   const { facts, traits } = source;
   if (!facts || !traits) return null;
@@ -78,13 +88,11 @@ function Figures({ source }: { source: Source }) {
       <Fact name="File">{`${facts.file_type}, ${bytes(source.file_bytes)}`}</Fact>
       <Fact name="Depth">{`${facts.bit_depth} bit ${facts.channels}`}</Fact>
       <Fact name="Noise" hint={HINTS.noise}>
-        <span title={traits.noise_note || "Of luma, in 8-bit code values (cv)"}>
-          {traits.noise_sigma === null ? "not measurable" : `${traits.noise_sigma.toFixed(1)} cv`}
-        </span>
+        <Sigma sigma={traits.noise_sigma} why={traits.noise_note} />
         <NoiseCurve traits={traits} />
       </Fact>
       <Fact name="Colour noise" hint={HINTS.colourNoise}>
-        {traits.noise_colour == null ? null : `${traits.noise_colour.toFixed(1)} cv`}
+        <Sigma sigma={traits.noise_colour} why={traits.colour_note} />
       </Fact>
       <Fact name="Edge width" hint={HINTS.edgeWidth}>
         {edges(traits.edge_width)}

@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { Kind, Source } from "../../api/client";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { lasting, megapixels, pixels, rateOf } from "../../ui/format";
-import { edges, HINTS, TrialsOf } from "./SourceCard";
+import { edges, HINTS, Sigma, TrialsOf } from "./SourceCard";
 
 const HEAD: [string, string?][] = [
   ["Source"],
@@ -56,8 +56,8 @@ function Row({ source, kind }: { source: Source; kind: string | undefined }) {
           </>
         )}
       </td>
-      <td className="pr-4 tabular-nums" title={traits?.noise_note}>
-        {traits?.noise_sigma != null ? `${traits.noise_sigma.toFixed(1)} cv` : "–"}
+      <td className="pr-4 tabular-nums">
+        {traits ? <Sigma sigma={traits.noise_sigma} why={traits.noise_note} /> : "–"}
       </td>
       <td className="pr-4 tabular-nums">{traits ? edges(traits.edge_width) : "–"}</td>
       <td className="pr-4 tabular-nums">{traits ? `${(traits.mean_level * 100).toFixed(0)} %` : "–"}</td>
