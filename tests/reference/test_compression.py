@@ -10,7 +10,7 @@ from mistline.core.degrade.compression import halve_chroma, jpeg
 from mistline.core.frame import Frame, Size, luma, to_frame
 from mistline.core.measure import MEASURES, Evidence
 from mistline.core.measure.colour_difference import lab
-from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
+from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, PATCHY, WORST
 from mistline.core.measure.compression import block_grid, blockiness, effective_bits
 from mistline.core.measure.measure import NotMeasurable
 from mistline.core.resample import resize
@@ -124,6 +124,28 @@ def test_lost_detail_is_no_colour_shift_but_a_cast_is(photograph: Frame) -> None
     shift, mean = MEASURES["ciede2000_soft"].of, MEASURES["ciede2000"].of
     assert shift(Evidence(soft, photograph)).value < 0.2 < mean(Evidence(soft, photograph)).value
     assert shift(Evidence(cast, photograph)).value > 1.5
+
+
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea", "retina"])
+def test_clouds_of_colour_are_told_from_a_change_of_colour(name: str) -> None:
+    """Clouds: white noise of 4 code values blurred by a Gaussian of 6 pixels, without luma, as denoised colour has."""
+    truth = getattr(data, name)()[:512, :512].astype(np.float32) / 255
+    noise = cv2.GaussianBlur(np.random.default_rng(2).normal(0, 1, truth.shape).astype(np.float32), (0, 0), 6)
+    noise *= 4 / 255 / noise.std()
+    grey = luma(truth)[..., None]
+    made = {
+        "clouds": truth + noise - luma(noise)[..., None],
+        "paler": grey + 0.8 * (truth - grey),
+        "darker": np.clip(truth, 0, 1) ** 1.15,
+        "warmer": truth * np.array([1.05, 1, 0.93], np.float32),
+    }
+    patchy = {key: soft_parts(np.clip(pixels, 0, 1), truth)[PATCHY] for key, pixels in made.items()}
+    assert patchy.pop("clouds") > 0.8 and max(patchy.values()) < 0.15
+
+
+def soft_parts(result: np.ndarray, truth: np.ndarray) -> dict[str, float]:
+    found = MEASURES["ciede2000_soft"].of(Evidence(Frame(result, 16), Frame(truth, 16)))
+    return {part.name: part.value for part in found.parts}
 
 
 @pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea"])

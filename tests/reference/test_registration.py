@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from scipy.ndimage import fourier_shift, gaussian_filter, map_coordinates
+from scipy.ndimage import affine_transform, fourier_shift, gaussian_filter, map_coordinates
 from skimage import data
 from skimage.registration import phase_cross_correlation
 
@@ -126,6 +126,45 @@ def test_the_usual_mistakes_are_named(factor: int, truth: np.ndarray) -> None:
     assert said(registered(truth, fine, factor), factor) == ""
     cropped = np.pad(fine, ((1, 0), (2, 0)), mode="edge")[:-1, :-2]
     assert "moved by whole pixels: 2 right, 1 down" in said(registered(truth, cropped, factor), factor)
+
+
+@pytest.mark.parametrize("degrees", [-3.0, -0.5, -0.1, 0.03, 0.2, 1.0])
+@pytest.mark.parametrize("factor", [1, 2, 4])
+def test_a_turn_is_told_by_its_angle(factor: int, degrees: float, truth: np.ndarray) -> None:
+    """By SciPy's splines, about the middle: what lies at p shows what lay at the turn of p the other way."""
+    angle, middle = np.radians(degrees), (np.array(truth.shape) - 1) / 2
+    back = np.array(
+        [[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]]
+    )  # of (row, column), clockwise
+    given = resize(small(truth, factor), Size(*truth.shape[::-1]), "bicubic")[..., 0]
+    turned = affine_transform(given, back, middle - back @ middle, order=3, mode="mirror")
+    found = registered(truth, turned, factor)
+    assert found.parts["turned, degrees"] == pytest.approx(degrees, rel=0.02, abs=0.01)
+    wanted = np.radians(abs(degrees)) * np.hypot(*truth.shape) / 12**0.5  # root mean square over the picture
+    assert found.value == pytest.approx(wanted, rel=0.05, abs=0.02 + 0.015 * factor)
+    assert not found.parts["uneven"]
+    way = "clockwise" if degrees > 0 else "anticlockwise"
+    if wanted > 0.3:
+        told = abs(found.parts["turned, degrees"])
+        assert f"(turned {told:.2f}° {way})" in said(found, factor)
+
+
+@pytest.mark.parametrize("factor", [1, 2])
+@pytest.mark.parametrize("bend", [0.0, 0.5, 1.0])
+@pytest.mark.parametrize("shift", [0.0, 1.0])
+def test_a_bent_picture_is_told_even_where_it_lies_well_on_the_whole(
+    shift: float, bend: float, factor: int, truth: np.ndarray
+) -> None:
+    """Rows that swing from side to side by so many pixels: a tenth of a cosine is within 1 % of its ends."""
+    given = resize(small(truth, factor), Size(*truth.shape[::-1]), "bicubic")[..., 0]
+    rows, columns = np.mgrid[0 : truth.shape[0], 0 : truth.shape[1]].astype(float)
+    swung = map_coordinates(
+        given, [rows, columns + bend * np.cos(4 * np.pi * rows / len(rows)) - shift], order=3, mode="mirror"
+    )
+    found = registered(truth, swung, factor)
+    assert found.parts["uneven"] == (pytest.approx(bend, rel=0.35) if bend else 0)
+    sentence, bent = said(found, factor), f"up to {found.parts['uneven']:.1f} px"
+    assert (bent in sentence) == bool(bend) and ("spoils" in sentence) == bool(bend or shift)
 
 
 def test_a_small_warped_part_is_told(truth: np.ndarray) -> None:

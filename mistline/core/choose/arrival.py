@@ -17,6 +17,7 @@ from mistline.core.measure import Evidence
 from mistline.core.measure.likeness import FEWEST, WINDOW, likeness
 from mistline.core.measure.measure import Picture, rows_of, shape
 from mistline.core.measure.psnr import shrunk
+from mistline.core.measure.registration import as_map
 
 __all__ = ["Finding", "boxed", "findings", "frames_off", "overlay"]
 
@@ -81,10 +82,12 @@ def _in_place(back: Array, place: Mapping[str, float], factor: float) -> tuple[A
     """A result sent back to the input, moved to where it belongs; and how far from its edges nothing is known."""
     height, width = back.shape
     right, down, wider, taller = (place.get(key, 0.0) / factor for key in ("right", "down", "wider", "taller"))
-    way = np.array([[1 + 2 * wider / width, 0, right - wider], [0, 1 + 2 * taller / height, down - taller]])
+    turned = math.radians(place.get("turned, degrees", 0.0)) / 2
+    planes = np.array([[right, wider, -turned * height], [down, turned * width, taller]])
+    way = as_map(planes, height, width)
     flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
     moved: Array = cv2.warpAffine(back, way, (width, height), flags=flags, borderMode=cv2.BORDER_REFLECT)
-    return moved, math.ceil(max(abs(right) + abs(wider), abs(down) + abs(taller))) + 2
+    return moved, math.ceil(np.abs(planes).sum(axis=1).max()) + 2
 
 
 def _clipped(picture: Picture) -> float:

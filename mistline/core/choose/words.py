@@ -7,9 +7,9 @@ cannot tell it from chance.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, WORST
+from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, PATCHY, WORST
 from mistline.core.measure.detail import LESS_NOISE, OCTAVES, held
-from mistline.core.measure.noise import CLEANEST, LOST, NOISIEST, TEXTURED
+from mistline.core.measure.noise import CLEANEST, IN_PLACES, LOST, NOISIEST, TEXTURED
 
 __all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
 
@@ -22,6 +22,7 @@ THRESHOLDS = {
     "noise, share of the texture lost beside it": 0.6,
     "noise, share of the lost where all is texture": 2.0,
     "coarse noise, share": 0.5,
+    "noise in few places, share": 0.6,
     "detail in an octave, share": 0.1,
     "even change of all octaves, share": 0.04,
     "detail invented, %": 10.0,
@@ -30,6 +31,7 @@ THRESHOLDS = {
     "blotches, cv": 0.6,
     "colour shift, dE00": 0.5,
     "colour shift in places, dE00": 1.5,
+    "colour shift in patches, share": 0.5,
     "tone shift, L*": 1.0,
     "compression squares, %": 5.0,
     "banding, bits": 8.0,
@@ -45,6 +47,7 @@ THRESHOLDS = {
     "letters read": 4.0,
 }
 
+TURNED = 0.7  # of a displacement: half of its square
 COARSE = ("1/32 to 1/16", "1/16 to 1/8")
 
 
@@ -71,17 +74,30 @@ def _moved(scores: Scores) -> float:
     return shift if shift is not None and parts.get("sure", 1.0) else 0.0
 
 
+def _bent(scores: Scores) -> float:
+    """By how many pixels parts lie off beyond what all of the picture does."""
+    return scores["registration"].parts.get("uneven", 0.0)
+
+
 def _spoilt(scores: Scores) -> bool:
-    return _moved(scores) >= THRESHOLDS["displacement that spoils, px"]
+    # A tenth of the windows goes beyond what parts are told to lie off by: about twice the mean.
+    return max(_moved(scores), _bent(scores) / 2) >= THRESHOLDS["displacement that spoils, px"]
 
 
 def _displacement(scores: Scores, factor: float, off: str = "truth") -> str:
-    shift = _moved(scores)
-    if shift < THRESHOLDS["displacement, px"]:
-        return ""
-    name = _misplacement(scores["registration"].parts, factor)
+    shift, bent, least = _moved(scores), _bent(scores), THRESHOLDS["displacement, px"]
     spoils = ", which spoils the other figures" if off == "truth" and _spoilt(scores) else ""
-    return f"lies {shift:.2f} px off the {off}{f' ({name})' if name else ''}{spoils}"
+    if shift < least:
+        return f"parts of it lie up to {bent:.1f} px off the {off}{spoils}" if bent >= least else ""
+    parts = scores["registration"].parts
+    name = _turn(parts) if parts.get("by turning", 0.0) > TURNED * shift else _misplacement(parts, factor)
+    more = f" and parts of it up to {bent:.1f} px more" if bent >= least else ""
+    return f"lies {shift:.2f} px off the {off}{f' ({name})' if name else ''}{more}{spoils}"
+
+
+def _turn(parts: Mapping[str, float]) -> str:
+    turned = parts["turned, degrees"]
+    return f"turned {abs(turned):.2f}° {'clockwise' if turned > 0 else 'anticlockwise'}"
 
 
 def _misplacement(parts: Mapping[str, float], factor: float) -> str:
@@ -130,7 +146,7 @@ def _noise(
         gone, truths = 1 - left / before, "" if textured else f"; the truth has {there:.1f}"
         return (
             f"{what} {'down' if gone > 0 else 'up'} {_percent(gone)} "
-            f"({before:.1f} to {left:.1f} cv{truths}){_coarse(scores[key], reference[key])}"
+            f"({before:.1f} to {left:.1f} cv{truths}){_of_kind(scores[key], reference[key])}"
         )
     change = left - there
     hidden = 0 < change < hides
@@ -147,14 +163,16 @@ def _noise(
         return f"{what} at most {left:.1f} cv{known}, hidden in lost texture"
     if there < least:
         whose = "that the truth does not have" if textured else f"where the truth has {there:.1f}"
-        return f"{what} {left:.1f} cv {whose}{_coarse(scores[key], reference[key])}"
+        return f"{what} {left:.1f} cv {whose}{_of_kind(scores[key], reference[key])}"
     more = change / there
-    coarse = _coarse(scores[key], reference[key])
-    return f"{what} {'down' if more < 0 else 'up'} {_percent(more)} ({there:.1f} to {left:.1f} cv){coarse}"
+    kind = _of_kind(scores[key], reference[key])
+    return f"{what} {'down' if more < 0 else 'up'} {_percent(more)} ({there:.1f} to {left:.1f} cv){kind}"
 
 
-def _coarse(score: Score, reference: Score) -> str:
-    """Whether what is left is mostly coarser than 1/8 cycle per pixel, beyond what the truth has."""
+def _of_kind(score: Score, reference: Score) -> str:
+    """Whether it lies in few places, or is mostly coarser than 1/8 cycle per pixel, beyond what the truth has."""
+    if score.parts.get(IN_PLACES, 0.0) > THRESHOLDS["noise in few places, share"]:
+        return ", in a few places"
     left, there = (sum(s.parts.get(band, 0.0) ** 2 for band in COARSE) ** 0.5 for s in (score, reference))
     added = left - there
     mostly = score.value is not None and left**2 > THRESHOLDS["coarse noise, share"] * score.value**2
@@ -253,14 +271,16 @@ def _blotch(scores: Scores, _: Scores) -> str:
 
 
 def _colour(scores: Scores, _: Scores) -> str:
-    value, worst = scores["ciede2000_soft"].value, scores["ciede2000_soft"].parts.get(WORST, 0.0)
+    value, parts = scores["ciede2000_soft"].value, scores["ciede2000_soft"].parts
+    worst = parts.get(WORST, 0.0)
     if value is None:
         return ""
     if value < THRESHOLDS["colour shift, dE00"]:
         if worst >= THRESHOLDS["colour shift in places, dE00"]:
             return f"colours unchanged (ΔE00 {value:.1f}) but in places (up to {worst:.1f})"
         return f"colours unchanged (ΔE00 {value:.1f})"
-    return f"colours off by ΔE00 {value:.1f}"
+    patchy = parts.get(PATCHY, 0.0) > THRESHOLDS["colour shift in patches, share"]
+    return f"colours off by ΔE00 {value:.1f}{' in patches' if patchy else ''}"
 
 
 def _tone(scores: Scores, _: Scores) -> str:

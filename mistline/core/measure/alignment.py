@@ -23,7 +23,7 @@ from annotated_types import Len
 from mistline.core.frame import Array, Size
 from mistline.core.measure.likeness import likeness
 from mistline.core.measure.measure import NotMeasurable
-from mistline.core.measure.registration import Placement, common_move, local_field, placement
+from mistline.core.measure.registration import as_map, common_move, local_field, placement
 from mistline.core.resample import resize
 
 __all__ = ["Alignment", "Gain", "Moved", "align", "at_centres", "colour_gains"]
@@ -147,25 +147,6 @@ def _brought(large: Array, way: Real, size: Size) -> Array:
     return brought
 
 
-def _moved(found: Placement, size: Size) -> Real:
-    """Where in the brought picture each point of the smaller one is, in pixel centres."""
-    width, height = size.width, size.height
-    return np.array(
-        [
-            [1 + 2 * found.wider / width, 0, found.right - found.wider * (1 - 1 / width)],
-            [0, 1 + 2 * found.taller / height, found.down - found.taller * (1 - 1 / height)],
-        ]
-    )
-
-
-def _by(planes: Real, size: Size) -> Real:
-    """The map, in pixel centres, that moves by planes over -1 to 1."""
-    across, down = 2 * planes[:, 1] / size.width, 2 * planes[:, 2] / size.height
-    middle = np.array([size.width - 1, size.height - 1]) / 2
-    turned = np.eye(2) + np.column_stack([across, down])
-    return np.column_stack([turned, planes[:, 0] - (turned - np.eye(2)) @ middle])
-
-
 def _sizes(whole: Size, factor: float) -> Size:
     return Size(*(max(SMALLEST, round(length / factor)) for length in (whole.width, whole.height)))
 
@@ -238,8 +219,8 @@ def align(small: Array, large: Array) -> Alignment:
     way = at_centres(_after(edges, _scaled(whole, middle)))
     for _ in range(REFINED):
         placed = placement(small, _brought(brought, way, size), moving=True)
-        way = _after(_moved(placed, size), way)
-        way = _after(_by(common_move(small, _brought(brought, way, size)), size), way)
+        way = _after(as_map(placed.planes, *small.shape), way)
+        way = _after(as_map(common_move(small, _brought(brought, way, size)), *small.shape), way)
     placed = placement(small, _brought(brought, way, size), moving=True)
     laid = _brought(brought, way, size)
     if likeness(small, laid)[0] < LEAST_ALIKE:
@@ -251,7 +232,7 @@ def align(small: Array, large: Array) -> Alignment:
     return Alignment(
         matrix=[float(value) for value in edges.ravel()],
         scale=scale, turn=math.degrees(math.atan2(edges[1, 0] - edges[0, 1], edges[0, 0] + edges[1, 1])),
-        right=float(away[0]), down=float(away[1]), error=float(np.hypot(placed.error, placed.scale_error)),
+        right=float(away[0]), down=float(away[1]), error=math.hypot(placed.error, placed.scale_error),
         local=placed.local, windows=_windows(small, laid),
     )  # fmt: skip
 

@@ -16,7 +16,7 @@ from mistline.core.frame import Array, decode_srgb, encode_srgb
 from mistline.core.measure.colour_difference import ciede2000, lab
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows, shape
 
-__all__ = ["CONTRAST", "MEASURES", "MISTAKES", "WORST", "explanation"]
+__all__ = ["CONTRAST", "MEASURES", "MISTAKES", "PATCHY", "WORST", "explanation"]
 
 SIDE, WIDE = 8, 4  # means of 8 x 8 pixels, and windows of 4 x 4 of these
 TONES = {"darkest": (0, 2), "dark": (20, 30), "middle": (45, 55), "light": (70, 80), "lightest": (98, 100)}
@@ -25,6 +25,7 @@ UNEXPLAINED = 0.1
 SCATTERED = 0.4  # a blur moves each mean otherwise, another contrast all of them by one line
 LEAST_CONTRAST = 0.08  # a blur of all that a picture of fine texture holds makes up to 7 % of it
 CONTRAST, WORST = "contrast, %", "in the worst 32 x 32 pixels"
+PATCHY = "share that does not depend on the colour"
 FEWEST, ENOUGH = 8, 64
 WIDER = np.array([-1.0, 1.0])  # L* to each side of a tone
 LARGEST = 0.5 - 0.5 / 255
@@ -108,6 +109,22 @@ def _shift(truth: Array, result: Array) -> Array:
     return shift
 
 
+def _patchy(truth: Array, result: Array) -> float:
+    """The share of the change of colour of windows (n, 16, C) that their own colour does not explain.
+
+    A change of colour, contrast or tone is much the same wherever a colour comes again: a linear function of L*, a*, b*
+    and the square of L*. What is left over lies in patches.
+    """
+    first, second = (lab(values.mean(axis=1)[None])[0].astype(np.float64) for values in (truth, result))
+    change, scaled = second - first, first / 100
+    known = np.column_stack([np.ones(len(first)), scaled, np.square(scaled[:, 0])])
+    left = change - known @ np.linalg.lstsq(known, change, rcond=1e-6)[0]
+    free = len(first) - known.shape[1]
+    if free < FEWEST or not change.any():
+        return 0.0
+    return min(1.0, float(np.square(left).sum() / np.square(change).sum()) * len(first) / free)
+
+
 def _pairs(soft: Soft, explained: bool = False) -> list[tuple[Array, Array]]:
     """Windows of truth and result that count, all where their change is explained: of encoded values, and of light."""
     inside = slice(None) if explained else _inside(soft)
@@ -124,8 +141,9 @@ def _colour(evidence: Evidence) -> Measured:
     unless the change is explained, and where all of them are, it is said.
     """
     explained = evidence.once(explanation)
-    shift = np.minimum(*(_shift(*pair) for pair in _pairs(evidence.once(_soft), bool(explained))))
-    parts = (*explained, Part(WORST, float(shift.max())))
+    pairs = _pairs(evidence.once(_soft), bool(explained))
+    shift = np.minimum(*(_shift(*pair) for pair in pairs))
+    parts = (*explained, Part(WORST, float(shift.max())), Part(PATCHY, _patchy(*pairs[0])))
     return Measured(float(shift.mean(dtype=np.float64)), parts=parts)
 
 
@@ -221,7 +239,7 @@ def explanation(evidence: Evidence) -> tuple[Part, ...]:
 
 MEASURES = [
     Measure(
-        "ciede2000_soft", 4, "Colour shift", "ΔE00", "lower", "colour",
+        "ciede2000_soft", 5, "Colour shift", "ΔE00", "lower", "colour",
         "Colour difference of the means of 32 x 32 pixels, less what noise gives by chance: a change of colour, "
         "contrast or level, not of detail. A wrong range or matrix, or another contrast, is named.",
         "CIE 142-2001; ITU-R BT.601, BT.709", tie=0.05, digits=2, of=_colour, needs=("reference",),

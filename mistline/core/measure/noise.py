@@ -66,6 +66,7 @@ TOGETHER = 24  # cells that share their gains
 LOST = "texture lost"
 CLEANEST, NOISIEST = "in its cleanest part", "in its noisiest part"
 TEXTURED = "share of frames whose truth is texture all over"
+IN_PLACES = "share of what was added that lies in a twentieth of the flat cells"
 FEWEST, MOST_CELLS = 8, 400
 ROWS = 256
 
@@ -170,11 +171,14 @@ class _Split:
         Energy of what is explained, as a share of the truth's.
     lost : float
         Mean square of the truth less what is explained, in cells that have less energy than the truth's.
+    in_places : float
+        Share of the energy left in that twentieth of the cells which has most: of noise alike all over about 0.06.
     """
 
     left: Real
     kept: float
     lost: float
+    in_places: float
 
 
 def _split(truth: Array, result: Array, rows: Indices, columns: Indices) -> _Split:
@@ -194,7 +198,10 @@ def _split(truth: Array, result: Array, rows: Indices, columns: Indices) -> _Spl
     there, explains = (np.square(each).sum(axis=1) for each in (cells[0], fitted))
     kept = min(float(explains.sum() / there.sum()), 2.0) if there.sum() > 1e-12 else 0.0
     lost = np.square(cells[0] - fitted).mean(axis=1)[explains < there].sum() / len(there)
-    return _Split(wanted - fitted, kept, float(lost))
+    left = wanted - fitted
+    energies = np.sort(np.square(left).sum(axis=1))
+    most = energies[-math.ceil(len(energies) / 20) :].sum() / max(energies.sum(), 1e-12)
+    return _Split(left, kept, float(lost), float(most))
 
 
 def noise_beside(truth: Array, result: Array, flat: _Flat) -> tuple[Noise, _Split]:
@@ -266,9 +273,9 @@ def _beside_input(evidence: Evidence, read: Reader) -> Measured:
 def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measured:
     """Added noise and what is kept of the truth's own, mean square over the planes (0 is luma).
 
-    The parts are the octaves, how much texture of flat areas was lost, and whether the truth has no flat areas: where
-    much was lost, what was made of it (by a median, by aliasing) cannot be told from noise, and the value is the most
-    that it can be.
+    The parts are the octaves, how much texture of flat areas was lost, whether the truth has no flat areas, and how
+    much of what was added lies in few places. Where much was lost, what was made of it (by a median, by aliasing)
+    cannot be told from noise, and the value is the most that it can be.
     """
     truth_codes = evidence.truth
     if truth_codes is None:
@@ -295,7 +302,9 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
     bands = {name: mean([noise.bands[name] for noise, _ in found], own.bands[name]) for name in BANDS}
     told = _told(Noise(mean([noise.sigma for noise, _ in found], own.sigma), bands, ()))
     lost = 255 * math.sqrt(sum(split.lost for _, split in found) / len(found))
-    return Measured(told.value, parts=(*told.parts, Part(LOST, lost), Part(TEXTURED, float(textured))))
+    in_places = sum(split.in_places for _, split in found) / len(found)
+    more = {LOST: lost, TEXTURED: float(textured), IN_PLACES: in_places}
+    return Measured(told.value, parts=(*told.parts, *(Part(*part) for part in more.items())))
 
 
 def in_brightness(evidence: Evidence) -> Measured:
@@ -348,7 +357,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 10, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 11, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),
@@ -356,7 +365,7 @@ MEASURES = [
         "it belongs there only a truth could tell.",
     ),
     Measure(
-        "noise_colour", 9, "Colour noise left", "cv", "nearer to the truth", "noise",
+        "noise_colour", 10, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_colour), needs=(),
         without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",

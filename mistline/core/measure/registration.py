@@ -10,6 +10,7 @@ References
 .. [4] F. Mosteller, J. W. Tukey, "Data analysis and regression", Addison-Wesley, 1977: the biweight.
 """
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -20,19 +21,23 @@ from scipy import sparse
 from skimage import registration
 
 from mistline.core.frame import Array, decode_srgb, encode_srgb
-from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows, rows_of
+from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Part, by_rows, rows_of, shape
 from mistline.core.threads import on_threads
 
-__all__ = ["MEASURES", "Field", "Placement", "common_move", "local_field", "misplaced", "placement"]
+__all__ = ["MEASURES", "Field", "Placement", "as_map", "common_move", "local_field", "misplaced", "placement"]
 
 SMALLEST = 32
 GUESS_SIDE, ROWS = 1024, 256
 GRID = 8  # cells each way that the jackknife leaves out in turn
 ROUNDS = 10  # at most
+UNKNOWN = 9  # of the normal equations
+LONGEST = 2**15  # pixels, for OpenCV
+UNTURNED = 0.05  # pixels at the edges that are not worth a turn of the picture
 SETTLED, SETTLED_SOFT = 0.002, 0.02  # pixels; share of the squared blur
 SYSTEMATIC = 0.02  # of a pixel of the input or of the blur: what squares, quantising and saturated colours leave
 LEAST_SOFTER, SOFTEST, LEAST_CONTRAST, LEAST_SLOPES, SPARSE = 0.3, 10.0, 0.1, 0.2, 3
 SURE, SURE_LOCALLY = 3.0, 4.0  # standard errors
+HARDLY, UNEVEN, FEW_WINDOWS = 0.15, 0.25, 3  # pixels of a window of 64; share of the windows; their number
 LOCAL = 64
 ROUNDED = 1 / 12 / 255**2  # variance of values that were rounded to 8 bits, at least
 FLATTEST = 1e-9  # mean square of slopes that tell nothing
@@ -57,13 +62,19 @@ class Placement:
     wider, taller : float
         How much farther out the right and the lower edge lie by a wrong scale; the left and the upper one as much
         the other way.
+    leans, tilts : float
+        How much farther right the lower edge lies and how much farther down the right one, as where it is turned.
     error : float
         Standard error of the displacement at the centre.
     scale_error : float
         Standard error of `wider` and `taller`.
+    turn_error : float
+        Standard error of `leans` and `tilts`.
     local : float
         Largest displacement of a window of 64 pixels (32 times the factor above 2) that goes beyond these and beyond
         its own error; 0 if none.
+    uneven : float
+        What one in ten such windows lies off beyond these, where a quarter or more do by themselves; 0 otherwise.
     softer : float
         By what sigma the result is blurred against the truth.
     doubt : float
@@ -76,9 +87,13 @@ class Placement:
     down: float
     wider: float
     taller: float
+    leans: float
+    tilts: float
     error: float
     scale_error: float
+    turn_error: float
     local: float
+    uneven: float
     softer: float
     doubt: float
     clipped: bool
@@ -86,20 +101,34 @@ class Placement:
     @property
     def mean(self) -> float:
         """Root mean square displacement over the picture."""
-        return float(np.sqrt(self.right**2 + self.down**2 + (self.wider**2 + self.taller**2) / 3))
+        return float(np.sqrt(np.square(self.planes) @ [1, 1 / 3, 1 / 3] @ [1, 1]))
+
+    @property
+    def planes(self) -> Real:
+        """Right and down as planes over the picture, as `common_move` tells them."""
+        return np.array([[self.right, self.wider, self.leans], [self.down, self.tilts, self.taller]])
+
+    def turned(self, height: int, width: int) -> float:
+        """By what angle a picture of this size is turned clockwise, in radians, as far as that explains it."""
+        return self.tilts / width - self.leans / height
 
     @property
     def sure(self) -> bool:
         """Whether the displacement goes beyond its own error and doubt."""
-        return self.mean > SURE * float(np.linalg.norm([self.error, self.scale_error / 3**0.5, self.doubt]))
+        edges = np.hypot(self.scale_error, self.turn_error) / 3**0.5
+        return self.mean > SURE * float(np.linalg.norm([self.error, edges, self.doubt]))
 
 
 @dataclass(frozen=True)
 class Field:
-    """How windows lie on those of the truth: (rows, columns, 2) pixels right and down, and which of them are sure."""
+    """How windows lie on those of the truth: (rows, columns, 2) pixels right and down, and which of them are sure.
+
+    `uneven` is what one in ten of them lies off, where a quarter or more do beyond their own error; 0 otherwise.
+    """
 
     moves: Real
     sure: Mask
+    uneven: float = 0.0
 
     @property
     def largest(self) -> float:
@@ -125,17 +154,17 @@ def _guess(truth: Array, result: Array) -> tuple[float, float]:
 def _equations(
     truth: Array, moved: Array, across: int, down: int, seen: Mask | None = None
 ) -> tuple[Real, Real, Real]:
-    """Normal equations of each of `down` x `across` cells, (cells, 7, 7) and (cells, 7), and the squares of the error.
+    """Normal equations of each of `down` x `across` cells, (cells, 9, 9) and (cells, 9), and the squares of the error.
 
-    Unknown are the displacement and its growth both ways, and what must not be taken for one: a change of level,
-    of contrast and of blur (the Laplacian). Pixels that are not `seen` do not count.
+    Unknown are the displacement and its growth both ways; what must not be taken for one: a change of level, of
+    contrast and of blur (the Laplacian); and how it leans and tilts. Pixels that are not `seen` do not count.
     """
     height, width = truth.shape
     y, x = np.linspace(-1, 1, height), np.linspace(-1, 1, width)
     rows, columns = (
         np.linspace(2, length - 2, count + 1).astype(int) for length, count in ((height, down), (width, across))
     )
-    left, right = np.zeros((down * across, 7, 7)), np.zeros((down * across, 7))
+    left, right = np.zeros((down * across, UNKNOWN, UNKNOWN)), np.zeros((down * across, UNKNOWN))
     squares = np.zeros((down * across, 2))  # their sum and their number
     for i in range(down):
         low, high = rows[i] - 2, rows[i + 1] + 2
@@ -151,7 +180,8 @@ def _equations(
                 dy[:, part].astype(np.float64),
                 t[:, part].astype(np.float64),
             )
-            sides = np.stack([-a, -b, -a * px, -b * py, np.ones_like(a), value, bend[:, part]]).reshape(7, -1)
+            own = [-a, -b, -a * px, -b * py, np.ones_like(a), value, bend[:, part], -a * py, -b * px]
+            sides = np.stack(own).reshape(UNKNOWN, -1)
             error = (r[:, part] - t[:, part]).astype(np.float64).ravel()
             if seen is not None:
                 here = seen[rows[i] : rows[i + 1], part].ravel()
@@ -207,7 +237,9 @@ def _seen(share: Array | None) -> Mask | None:
 def _softening(lefts: Real, rights: Real) -> float:
     """By what squared sigma the result is softer, as the middle of all cells that have slopes."""
     slopes = lefts[:, 0, 0] + lefts[:, 1, 1]
-    cells = [_solve(lefts[n], rights[n]) for n in np.flatnonzero(slopes >= LEAST_SLOPES * slopes.mean())]
+    cells = [
+        _solve(lefts[n][:7, :7], rights[n][:7]) for n in np.flatnonzero(slopes >= LEAST_SLOPES * slopes.mean())
+    ]
     return float(np.median([2 * cell[6] / max(cell[5] + 1, LEAST_CONTRAST) for cell in cells]))
 
 
@@ -249,10 +281,35 @@ def _solve(left: Real, right: Real) -> Real:
     return found
 
 
-def _moved(values: Array, shift: tuple[float, float], wider: tuple[float, float]) -> Array:
-    """Bring a plane back by a displacement (down, right) and a growth towards its edges, by Keys' cubic."""
+def as_map(planes: Real, height: int, width: int) -> Real:
+    """The affine map (2, 3), in pixel centres, that moves right and down by planes over -1 to 1."""
+    turned = 2 * planes[:, 1:] / [width, height]
+    return np.column_stack([np.eye(2) + turned, planes[:, 0] - turned @ [(width - 1) / 2, (height - 1) / 2]])
+
+
+def _worth_turning(planes: Real, height: int, width: int) -> Real:
+    """How a picture lies off, without its turn where that is next to none or the picture is too long for it."""
+    turns = np.array([[0, 0, 1], [0, 1, 0]])
+    if np.abs(planes * turns).max() > UNTURNED and max(height, width) < LONGEST:
+        return planes
+    straight: Real = planes * (1 - turns)
+    return straight
+
+
+def _moved(values: Array, planes: Real) -> Array:
+    """Bring a plane back by how it lies off, by Keys' cubic; linearly where it is turned.
+
+    OpenCV's cubic would leave up to 0.06 pixels of a small turn: its kernel does not keep slopes.
+    """
+    (right, wider, leans), (down, tilts, taller) = planes
+    if leans or tilts:
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        turned: Array = cv2.warpAffine(
+            values, as_map(planes, *values.shape), values.shape[::-1], flags=flags, borderMode=cv2.BORDER_REFLECT
+        )
+        return turned
     lines = []
-    for length, away, grown in zip(values.shape, shift, wider, strict=True):
+    for length, away, grown in zip(values.shape, (down, right), (taller, wider), strict=True):
         at = np.arange(length) + away + grown * np.linspace(-1, 1, length)
         first = np.floor(at).astype(int) - 1
         taps = first[:, None] + np.arange(4)
@@ -267,7 +324,7 @@ def _moved(values: Array, shift: tuple[float, float], wider: tuple[float, float]
 def placement(
     truth: Array, result: Array, factor: float = 1, *, moving: bool = False, lost: Mask | None = None
 ) -> Placement:
-    """Displacement, scale and local displacement of a result, by least squares on the slopes of the truth [1]_.
+    """Displacement, scale, turn and local displacement of a result, by least squares on the slopes of the truth [1]_.
 
     Both (H, W) lumas are blurred to what an input `factor` times smaller can hold (sigma 0.5 factor, 1 at
     least), so that a right enlargement is not told as displaced by what it had to guess. Level, contrast and
@@ -275,8 +332,8 @@ def placement(
     turn [3]_. Where parts may be `moving`, cells that do not go with the others are left out. What a
     stretched range has `lost` does not count, unless hardly anything is left: then less than 1.5 pixels is in doubt.
 
-    Valid range: displacements up to a quarter of the picture, scale errors up to 2 %; to about 0.02 px at factor 1
-    and 0.02 times the factor above or the blur between both, beyond what the errors say.
+    Valid range: displacements up to a quarter of the picture, scale errors up to 2 %, turns up to 3 degrees; to about
+    0.02 px at factor 1 and 0.02 times the factor above or the blur between both, beyond what the errors say.
     """
     if min(truth.shape) < SMALLEST:
         raise NotMeasurable(f"needs {SMALLEST} pixels a side or more")
@@ -288,14 +345,15 @@ def placement(
     if np.hypot(right, down) < 1:
         right = down = 0.0
     across, tall = _cells(truth)
-    found, wider, taller, squared = np.zeros(7), 0.0, 0.0, 0.0
+    squared, planes = 0.0, np.array([[right, 0.0, 0.0], [down, 0.0, 0.0]])
+    back = planes
     margin = int(np.ceil(np.hypot(right, down))) + 2
     if 4 * margin > min(height, width):
         raise NotMeasurable("the two do not show the same part of a scene")
     inside = slice(margin, height - margin), slice(margin, width - margin)
     for number in range(ROUNDS):
-        moved = _moved(after, (down, right), (taller, wider))
-        seen = _seen(None if share is None else _moved(share, (down, right), (taller, wider))[inside])
+        moved = _moved(after, back)
+        seen = _seen(None if share is None else _moved(share, back)[inside])
         if number:
             before = _as_soft(truth, moved, squared, soft)
         lefts, rights, squares = _equations(before[inside], moved[inside], across, tall, seen)
@@ -306,20 +364,22 @@ def placement(
         if left[0, 0] * left[1, 1] < 1e-12:
             raise NotMeasurable("the picture has no slopes to go by")
         found = _solve(left, other)
-        right, down = right + found[0], down + found[1]
-        wider, taller = wider + found[2], taller + found[3]
+        last, planes = planes, back + found[[[0, 2, 7], [1, 8, 3]]]
+        back = _worth_turning(planes, height, width)
         softer = float(np.clip(squared + _softening(lefts, rights), 0, SOFTEST**2))
-        if np.abs(found[:4]).max() < SETTLED and abs(softer - squared) < SETTLED_SOFT * (1 + squared):
+        if np.abs(planes - last).max() < SETTLED and abs(softer - squared) < SETTLED_SOFT * (1 + squared):
             break
         squared = softer
     without = np.array([_solve(left - a, other - b) for a, b in zip(lefts, rights, strict=True)])
     count = len(without)
     spread = np.sqrt((count - 1) / count * np.square(without - without.mean(0)).sum(0))
     clipped = lost is not None and seen is None
+    field = _field(before[inside], moved[inside], _side(factor), soft, seen)
+    (right, wider, leans), (down, tilts, taller) = planes.tolist()
+    error, scale_error, turn_error = (float(np.hypot(*spread[one : one + 2])) for one in (0, 2, 7))
     return Placement(
-        float(right), float(down), float(wider), float(taller),
-        float(np.hypot(spread[0], spread[1])), float(np.hypot(spread[2], spread[3])),
-        0.0 if clipped else _field(before[inside], moved[inside], _side(factor), soft, seen).largest, squared**0.5,
+        right, down, wider, taller, leans, tilts, error, scale_error, turn_error,
+        0.0 if clipped else field.largest, 0.0 if clipped else field.uneven, squared**0.5,
         UNSEEN if clipped else SYSTEMATIC * max(1.0, factor, squared**0.5), clipped,
     )  # fmt: skip
 
@@ -432,7 +492,13 @@ def _field(truth: Array, moved: Array, side: int, soft: float, seen: Mask | None
     moves -= np.median(moves, axis=0)
     typical = np.median(np.abs(moves), axis=0) * 1.4826 + 1e-3
     sure = (np.abs(moves) > SURE_LOCALLY * np.hypot(typical, errors)).any(axis=1)
-    return Field(moves.reshape(height, width, 2), sure.reshape(height, width))
+    lengths, own, seen_from = np.hypot(*moves.T), SURE_LOCALLY * np.hypot(*errors.T), HARDLY * side / LOCAL
+    off, told = lengths > np.maximum(own, seen_from), own < seen_from
+    uneven = off.sum() >= max(FEW_WINDOWS, UNEVEN * len(off))
+    return Field(
+        moves.reshape(height, width, 2), sure.reshape(height, width),
+        float(np.quantile(lengths[off | told], 0.9)) if uneven else 0.0,
+    )  # fmt: skip
 
 
 def _placed(evidence: Evidence) -> Placement:
@@ -447,12 +513,11 @@ def misplaced(evidence: Evidence) -> Array:
     """
     found, (truth, result) = evidence.once(_placed), (evidence.reference_luma, evidence.result_luma)
     height, width = truth.shape
-    off = np.zeros((height, width, 2), np.float32)
-    if found.sure:
-        off[..., 0] = found.right + found.wider * np.linspace(-1, 1, width)
-        off[..., 1] = (found.down + found.taller * np.linspace(-1, 1, height))[:, None]
+    planes = found.planes if found.sure else np.zeros((2, 3))
+    y, x = np.linspace(-1, 1, height, dtype=np.float32)[:, None], np.linspace(-1, 1, width, dtype=np.float32)
+    off = np.stack([move + across * x + down * y for move, across, down in planes.tolist()], axis=2)
     if not found.clipped:
-        back = _moved(result, (found.down, found.right), (found.taller, found.wider))
+        back = _moved(result, _worth_turning(planes, height, width))
         lost = evidence.once(_stretched)
         own = local_field(truth, back, evidence.factor, softer=found.softer, lost=lost)
         off += _each_pixel(own, truth.shape)
@@ -464,18 +529,23 @@ def _of(evidence: Evidence) -> Measured:
     found = evidence.once(_placed)
     if found.clipped and not found.sure:
         raise NotMeasurable("so much of it is clipped that its edges seem to be displaced")
-    names = ("right", "down", "wider", "taller", "error", "local")
-    parts = (*(Part(name, getattr(found, name)) for name in names), Part("sure", float(found.sure)))
-    return Measured(found.mean, parts=parts)
+    height, width, _ = shape(evidence.result)
+    turned = found.turned(height, width)
+    names = ("right", "down", "wider", "taller", "error", "local", "uneven", "sure")
+    figures = {
+        **{name: float(getattr(found, name)) for name in names},
+        "turned, degrees": math.degrees(turned), "by turning": abs(turned) * math.hypot(height, width) / 12**0.5,
+    }  # fmt: skip
+    return Measured(found.mean, parts=tuple(Part(*figure) for figure in figures.items()))
 
 
 MEASURES = [
     Measure(
-        "registration", 4, "Displacement", "px", "lower", "close to the truth",
-        "How far the result lies off the truth, mean over the picture: shift and wrong scale. From about 0.1 px on it "
-        "spoils all other figures, where it is more than three times its own error and 0.06 px of the input.",
+        "registration", 5, "Displacement", "px", "lower", "close to the truth",
+        "How far the result lies off the truth, mean over the picture: shift, wrong scale, turn. From about 0.1 px on "
+        "it spoils all other figures, where it is more than three times its own error and 0.06 px of the input.",
         "Lucas, Kanade 1981; Efron 1982", tie=0.02, digits=2, of=_of, needs=("reference",),
-        without_truth="How far the result lies off the input, mean over the picture: shift and wrong scale. What is "
-        "less than three times its own error is not claimed.",
+        without_truth="How far the result lies off the input, mean over the picture: shift, wrong scale, turn. What "
+        "is less than three times its own error is not claimed.",
     )
 ]  # fmt: skip

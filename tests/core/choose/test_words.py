@@ -7,9 +7,9 @@ import pytest
 from mistline.core.choose.words import THRESHOLDS, Score, describe, describe_beside_input
 from mistline.core.frame import Frame
 from mistline.core.measure import MEASURES, Evidence, measure_all
-from mistline.core.measure.colour_shift import CONTRAST, WORST
+from mistline.core.measure.colour_shift import CONTRAST, PATCHY, WORST
 from mistline.core.measure.detail import LESS_NOISE, OCTAVES
-from mistline.core.measure.noise import CLEANEST, LOST, NOISIEST, TEXTURED
+from mistline.core.measure.noise import CLEANEST, IN_PLACES, LOST, NOISIEST, TEXTURED
 
 PLAIN = {key: Score(0.0) for key in MEASURES} | {
     "noise_left": Score(2.0), "effective_bits": Score(16.0), "edge_width": Score(1.5), "detail_kept": Score(100, dict.fromkeys(OCTAVES, 100.0)),
@@ -111,9 +111,30 @@ def test_colour_noise_coarse_noise_and_bands_are_told() -> None:
     coarse = Score(4.0, {"1/32 to 1/16": 2.5, "1/16 to 1/8": 2.5, "1/8 to 1/4": 1.5, "1/4 and finer": 0.5})
     assert "noise up 100 % (2.0 to 4.0 cv), mostly coarse" in told(noise_left=coarse).replace("Noise", "noise")
     assert "colour noise 3.0 cv where the truth has 0.0" in told(noise_colour=Score(3.0))
+    few = Score(3.0, {**coarse.parts, IN_PLACES: 0.8})
+    assert "colour noise 3.0 cv where the truth has 0.0, in a few places," in told(noise_colour=few)
     assert "8-bit steps in smooth areas" in told(effective_bits=Score(8.0))
     assert "steps in smooth areas" not in describe(
         {**PLAIN, "effective_bits": Score(8.0)}, {**PLAIN, "effective_bits": Score(8.0)}, 1
+    )
+
+
+def test_colours_that_are_off_in_patches_are_told_from_a_change_of_colour() -> None:
+    assert "colours off by ΔE00 1.9 in patches" in told(ciede2000_soft=Score(1.9, {PATCHY: 0.9}))
+    assert "in patches" not in told(ciede2000_soft=Score(1.9, {PATCHY: 0.1}))
+    assert "colours unchanged (ΔE00 0.1)" in told(ciede2000_soft=Score(0.1, {PATCHY: 1.0}))
+
+
+def test_a_turn_and_what_is_bent_are_told() -> None:
+    turned = Score(0.8, {"right": 0.3, "turned, degrees": -0.2, "by turning": 0.74, "uneven": 0.42})
+    assert told(registration=turned).startswith(
+        "Lies 0.80 px off the truth (turned 0.20° anticlockwise) and parts of it up to 0.4 px more, which spoils"
+    )
+    assert told(registration=Score(0.05, {"uneven": 0.5, "sure": 0.0})).startswith(
+        "Parts of it lie up to 0.5 px off the truth, which spoils the other figures, colours"
+    )
+    assert told(registration=Score(0.05, {"uneven": 0.3})).startswith(
+        "Parts of it lie up to 0.3 px off the truth, n"
     )
 
 
