@@ -9,6 +9,7 @@ from skimage import data
 from mistline.core.frame import Frame, Region, Size, decode_srgb, encode_srgb, luma, to_frame
 from mistline.core.measure import MEASURES, Evidence, Measured
 from mistline.core.measure.colour_shift import PATCHY, WORST
+from mistline.core.measure.detail import PLAIN
 from mistline.core.measure.measure import enlarged, luma_of
 from mistline.core.resample import resize
 from mistline.core.setup import NoTruthSetup
@@ -123,6 +124,23 @@ def test_detail_finer_than_the_input_is_weighed_by_octave(name: str, low: float,
     )
     own = {part.name: part.value for part in before.parts}.get(octave, 0.0)
     assert {part.name: part.value for part in after.parts}[octave] == pytest.approx(np.hypot(4, own), rel=0.06)
+
+
+@pytest.mark.parametrize("name", PHOTOGRAPHS)
+@pytest.mark.parametrize("factor", [2, 3, 4])
+def test_what_a_plain_enlargement_leaves_is_not_said_to_be_detail(factor: int, name: str) -> None:
+    """Every kernel leaves some of the input's repeated spectra; a sharpened one or the truth has more."""
+    truth = luma(photograph(name, (768, 576)))
+    given = resize(truth[..., None], Size(768 // factor, 576 // factor), "area")[..., 0]
+    plain = {
+        kernel: resize(given[..., None], Size(768, 576), kernel)[..., 0]
+        for kernel in ("bilinear", "bicubic", "lanczos3")
+    }
+    for result in plain.values():
+        found = read("detail_beyond", given, result)
+        assert found.value < 1.5 * found.parts[-1].value
+    found = read("detail_beyond", given, truth)
+    assert found.parts[-1].name == PLAIN and found.value > 1.5 * found.parts[-1].value
 
 
 @pytest.mark.parametrize(("right", "down"), [(0.5, 0.5), (-1.25, 0.75), (0.0, 0.0)])

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from mistline.core.measure.colour_shift import CONTRAST, MISTAKES, PATCHY, WORST
-from mistline.core.measure.detail import LESS_NOISE, OCTAVES, held
+from mistline.core.measure.detail import LESS_NOISE, OCTAVES, PLAIN, held
 from mistline.core.measure.noise import CLEANEST, IN_PLACES, LOST, NOISIEST, TEXTURED
 
 __all__ = ["THRESHOLDS", "Score", "describe", "describe_beside_input"]
@@ -44,6 +44,7 @@ THRESHOLDS = {
     "noise that stands still, %": 30.0,
     "noise that stands still, cv": 1.0,
     "detail beyond the input, cv": 1.0,
+    "detail beyond plain enlargement's": 1.5,
     "letters read": 4.0,
 }
 
@@ -270,17 +271,21 @@ def _blotch(scores: Scores, _: Scores) -> str:
     return "" if value is None or value < THRESHOLDS["blotches, cv"] else f"blotches of {value:.1f} cv"
 
 
+def _patchy(scores: Scores) -> bool:
+    """Whether colours are off in patches, rather than the same way wherever a colour comes again."""
+    score, least = scores["ciede2000_soft"], THRESHOLDS["colour shift in patches, share"]
+    return (score.value or 0.0) >= THRESHOLDS["colour shift, dE00"] and score.parts.get(PATCHY, 0.0) > least
+
+
 def _colour(scores: Scores, _: Scores) -> str:
-    value, parts = scores["ciede2000_soft"].value, scores["ciede2000_soft"].parts
-    worst = parts.get(WORST, 0.0)
+    value, worst = scores["ciede2000_soft"].value, scores["ciede2000_soft"].parts.get(WORST, 0.0)
     if value is None:
         return ""
     if value < THRESHOLDS["colour shift, dE00"]:
         if worst >= THRESHOLDS["colour shift in places, dE00"]:
             return f"colours unchanged (ΔE00 {value:.1f}) but in places (up to {worst:.1f})"
         return f"colours unchanged (ΔE00 {value:.1f})"
-    patchy = parts.get(PATCHY, 0.0) > THRESHOLDS["colour shift in patches, share"]
-    return f"colours off by ΔE00 {value:.1f}{' in patches' if patchy else ''}"
+    return f"colours off by ΔE00 {value:.1f}{' in patches' if _patchy(scores) else ''}"
 
 
 def _tone(scores: Scores, _: Scores) -> str:
@@ -336,18 +341,19 @@ def _noise_from_input(score: Score, what: str, gain: float) -> str:
 
 
 def _beyond(scores: Scores) -> str:
-    """How much stands there that the input cannot have shown."""
-    value = scores["detail_beyond"].value
-    if value is None or value < THRESHOLDS["detail beyond the input, cv"]:
+    """How much stands there that the input cannot have shown, nor a plain enlargement leaves."""
+    value, plain = scores["detail_beyond"].value, scores["detail_beyond"].parts.get(PLAIN, 0.0)
+    least = max(THRESHOLDS["detail beyond the input, cv"], THRESHOLDS["detail beyond plain enlargement's"] * plain)
+    if value is None or value < least:
         return ""
-    return f"{value:.1f} cv of detail finer than the input can hold"
+    return f"{value:.1f} cv of detail finer than the input can hold ({plain:.1f} {PLAIN})"
 
 
 def _edges_from_input(scores: Scores, factor: float) -> str:
     width, before = scores["edge_width"].value, scores["edge_width"].parts.get("of the input")
     if width is None or not before or abs(width / before - 1) < THRESHOLDS["edge width, share of the truth's"]:
         return ""
-    return f"edges {width:.1f} px wide for {before:.1f} {'by plain enlargement' if factor > 1 else 'in the input'}"
+    return f"edges {width:.1f} px wide for {before:.1f} {PLAIN if factor > 1 else 'in the input'}"
 
 
 def _letters(scores: Scores) -> str:
@@ -402,8 +408,8 @@ def describe(
     """
     mistake = _mistake(scores)
     told, colours = [_displacement(scores, factor), mistake], [] if mistake else [_colour, _tone]
-    if _spoilt(scores):
-        return _sentence([*told, *(state(scores, truth) for state in colours)])
+    if _spoilt(scores):  # what lies off differs in patches too
+        return _sentence([*told, *(state(scores, truth) for state in colours if not _patchy(scores))])
     told += [_noise(scores, truth, given), _colour_noise(scores, truth, given)]
     if not mistake:
         told += [_contrast(scores), _detail(scores, factor), _invented(scores, factor)]

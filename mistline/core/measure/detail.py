@@ -28,6 +28,7 @@ OCTAVES = {"1/32 to 1/16": 1 / 32, "1/16 to 1/8": 1 / 16, "1/8 to 1/4": 1 / 8, "
 SIDE = 64
 KEPT = 2**20  # pixels of a truth whose spectra are kept for its other results
 NOISE_SLACK = 1.3  # noise is known to 10 % of its sigma
+PLAIN = "by plain enlargement"
 LESS_NOISE = ", less noise"
 LEAST = 1 / 255  # deviation of one code value in an octave: less than that is no detail to speak of
 
@@ -202,8 +203,9 @@ def _invented(evidence: Evidence) -> Measured:
 def _beyond(evidence: Evidence) -> Measured:
     """Detail that is finer than the input can hold, RMS in 8-bit code values, together and by octave.
 
-    That is what lies beyond 1 / (2 factor) cycles per pixel across or down, and beyond 1/16. Valid range: 128 pixels a
-    side or more, enlargements.
+    That is what lies beyond 1 / (2 factor) cycles per pixel across or down, and beyond 1/16. A plain enlargement leaves
+    some there too, which is none: the last part is that of the input, linearly enlarged. Valid range: 128 pixels a side
+    or more, enlargements.
     """
     if evidence.factor <= 1:
         raise NotMeasurable("at the same size the input holds every detail")
@@ -214,10 +216,11 @@ def _beyond(evidence: Evidence) -> Measured:
     beyond = (np.maximum(across, down) > lowest - 1e-9).ravel().astype(np.float32)
     octaves = {name: low for name, low in OCTAVES.items() if low >= 1 / 16 and 2 * low > lowest}
     rings = np.stack([beyond * _rings([low], last=name == finest).sum(0) for name, low in octaves.items()])
-    _, _, found = _energies(evidence.result_luma, evidence.result_luma, rings)
-    energies = found.mean((0, 1), dtype=np.float64)
-    parts = tuple(Part(name, 255 * float(energy) ** 0.5) for name, energy in zip(octaves, energies, strict=True))
-    return Measured(255 * float(energies.sum()) ** 0.5, parts=parts)
+    _, plain, found = _energies(evidence.reference_luma, evidence.result_luma, rings)
+    energies, left = (each.mean((0, 1), dtype=np.float64) for each in (found, plain))
+    parts = {**dict(zip(octaves, energies, strict=True)), PLAIN: left.sum()}
+    figures = tuple(Part(name, 255 * float(energy) ** 0.5) for name, energy in parts.items())
+    return Measured(255 * float(energies.sum()) ** 0.5, parts=figures)
 
 
 SOURCE = "Local coherence in octaves; Bendat, Piersol; Welch 1967"
@@ -235,7 +238,7 @@ MEASURES = [
         SOURCE, tie=0.5, digits=1, of=_invented,
     ),
     Measure(
-        "detail_beyond", 1, "Detail beyond the input", "cv", "nearer to the truth", "detail", "",
+        "detail_beyond", 2, "Detail beyond the input", "cv", "nearer to the truth", "detail", "",
         SOURCE, tie=0.1, digits=2, of=_beyond, needs=("reference",),
         without_truth="Detail and noise finer than the input can hold, RMS in 8-bit code values (cv). Whether it is "
         "right only a truth could tell.",

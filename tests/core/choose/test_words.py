@@ -123,6 +123,18 @@ def test_colours_that_are_off_in_patches_are_told_from_a_change_of_colour() -> N
     assert "colours off by ΔE00 1.9 in patches" in told(ciede2000_soft=Score(1.9, {PATCHY: 0.9}))
     assert "in patches" not in told(ciede2000_soft=Score(1.9, {PATCHY: 0.1}))
     assert "colours unchanged (ΔE00 0.1)" in told(ciede2000_soft=Score(0.1, {PATCHY: 1.0}))
+    for patchy, words in ((0.9, False), (0.1, True)):  # what lies off differs in patches by itself
+        moved = told(registration=Score(3.6), ciede2000_soft=Score(0.6, {PATCHY: patchy}))
+        assert ("colours" in moved) == words
+
+
+def test_what_a_plain_enlargement_leaves_is_no_detail_beyond_the_input() -> None:
+    def beside(value: float, plain: float) -> str:
+        scores = {**PLAIN, "detail_beyond": Score(value, {"by plain enlargement": plain})}
+        return describe_beside_input(scores, PLAIN, 2)
+
+    assert "5.2 cv of detail finer than the input can hold (2.1 by plain enlargement)" in beside(5.2, 2.1)
+    assert not any("finer" in beside(*pair) for pair in ((2.9, 2.1), (0.9, 0.1)))
 
 
 def test_a_turn_and_what_is_bent_are_told() -> None:
