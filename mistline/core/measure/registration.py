@@ -36,8 +36,8 @@ UNTURNED = 0.05  # pixels at the edges that are not worth a turn of the picture
 SETTLED, SETTLED_SOFT = 0.002, 0.02  # pixels; share of the squared blur
 SYSTEMATIC = 0.02  # of a pixel of the input or of the blur: what squares, quantising and saturated colours leave
 LEAST_SOFTER, SOFTEST, LEAST_CONTRAST, LEAST_SLOPES, SPARSE = 0.3, 10.0, 0.1, 0.2, 3
-SURE, SURE_LOCALLY = 3.0, 4.0  # standard errors
-HARDLY, UNEVEN, FEW_WINDOWS = 0.15, 0.25, 3  # pixels of a window of 64; share of the windows; their number
+SURE, SURE_LOCALLY, PLAINLY = 3.0, 4.0, 8.0  # standard errors
+HARDLY, UNEVEN, FEW_WINDOWS = 0.15, 0.2, 3  # pixels of a window of 64; share of the windows; their number
 LOCAL = 64
 ROUNDED = 1 / 12 / 255**2  # variance of values that were rounded to 8 bits, at least
 FLATTEST = 1e-9  # mean square of slopes that tell nothing
@@ -74,7 +74,8 @@ class Placement:
         Largest displacement of a window of 64 pixels (32 times the factor above 2) that goes beyond these and beyond
         its own error; 0 if none.
     uneven : float
-        What one in ten such windows lies off beyond these, where a quarter or more do by themselves; 0 otherwise.
+        What one in ten such windows lies off beyond these, where a fifth or more plainly do by themselves; 0
+        otherwise.
     softer : float
         By what sigma the result is blurred against the truth.
     doubt : float
@@ -123,7 +124,8 @@ class Placement:
 class Field:
     """How windows lie on those of the truth: (rows, columns, 2) pixels right and down, and which of them are sure.
 
-    `uneven` is what one in ten of them lies off, where a quarter or more do beyond their own error; 0 otherwise.
+    `uneven` is what one in ten of them lies off, where a fifth or more do by eight times their own error;
+    0 otherwise.
     """
 
     moves: Real
@@ -492,7 +494,7 @@ def _field(truth: Array, moved: Array, side: int, soft: float, seen: Mask | None
     moves -= np.median(moves, axis=0)
     typical = np.median(np.abs(moves), axis=0) * 1.4826 + 1e-3
     sure = (np.abs(moves) > SURE_LOCALLY * np.hypot(typical, errors)).any(axis=1)
-    lengths, own, seen_from = np.hypot(*moves.T), SURE_LOCALLY * np.hypot(*errors.T), HARDLY * side / LOCAL
+    lengths, own, seen_from = np.hypot(*moves.T), PLAINLY * np.hypot(*errors.T), HARDLY * side / LOCAL
     off, told = lengths > np.maximum(own, seen_from), own < seen_from
     uneven = off.sum() >= max(FEW_WINDOWS, UNEVEN * len(off))
     return Field(
