@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import pytest
 from PIL import Image, ImageDraw, ImageFont
+from skimage import data
 
 from mistline.core.frame import Frame
 from mistline.core.measure import MEASURES, Evidence
@@ -78,6 +79,24 @@ def test_truth_is_the_floor_and_more_blur_is_worse() -> None:
 
     assert MEASURES["lettering"].of(Evidence(page, page)).value == 0
     assert misread(1) <= misread(9) and misread(9) > 50
+
+
+@needs_tesseract
+@pytest.mark.parametrize("change", ["lighter", "darker", "flatter", "another gamma", "noise", "moved"])
+def test_what_nobody_sees_ties_though_small_print_is_read_otherwise(change: str) -> None:
+    """A printed page with letters of some 10 pixels; changes of one code value and of one pixel (common practice)."""
+    page = Frame(np.repeat(data.page()[..., None], 3, 2).astype(np.float32) / 255, 8)
+    noise = np.random.default_rng(3).normal(0, 0.5, page.pixels.shape)
+    changed = {
+        "lighter": page.pixels * 255 + 1, "darker": page.pixels * 255 - 1, "flatter": page.pixels * 255 * 0.99,
+        "another gamma": page.pixels**1.01 * 255, "noise": page.pixels * 255 + noise,
+        "moved": np.roll(page.pixels, 1, axis=0) * 255,
+    }[change]  # fmt: skip
+    result = page.with_pixels((np.clip(np.rint(changed), 0, 255) / 255).astype(np.float32))
+    misread_share = MEASURES["lettering"].of(Evidence(result, page)).value
+    surely = MEASURES["lettering_sure"].of(Evidence(result, None, page))
+    assert misread_share is not None and misread_share <= MEASURES["lettering"].tie
+    assert surely.value is not None and abs(surely.value - surely.parts[0].value) <= MEASURES["lettering_sure"].tie
 
 
 def test_without_tesseract_it_says_so(monkeypatch: pytest.MonkeyPatch) -> None:

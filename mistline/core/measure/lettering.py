@@ -169,11 +169,11 @@ MEASURES = [
         "lettering", 2, "Letters misread", "%", "lower", "lettering",
         "Share of the letters read for sure in the truth that cannot be read at the same place in the result, by "
         "optical character recognition. A clearer reading than that of the truth counts as right.",
-        "Levenshtein 1966; Tesseract", tie=2.0, digits=0, of=_of,
+        "Levenshtein 1966; Tesseract", tie=8.0, digits=0, of=_of,
     ),
     Measure(
         "lettering_sure", 1, "Letters read surely", "", "higher", "lettering", "",
-        "Confidence of Tesseract's reading", tie=4.0, digits=0, of=_letters_read, needs=("reference",),
+        "Confidence of Tesseract's reading", tie=8.0, digits=0, of=_letters_read, needs=("reference",),
         without_truth="Letters that optical character recognition is sure of; whether it reads them rightly only a "
         "known text could tell.",
     ),

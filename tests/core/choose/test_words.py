@@ -128,6 +128,15 @@ def test_colours_that_are_off_in_patches_are_told_from_a_change_of_colour() -> N
         assert ("colours" in moved) == words
 
 
+def test_letters_are_told_where_their_number_is_plainly_another() -> None:
+    def beside(after: float, before: float) -> str:
+        return describe_beside_input({**PLAIN, "lettering_sure": Score(after, {"in the input": before})}, PLAIN, 1)
+
+    assert "60 letters can be read for 100 in the input" in beside(60, 100)
+    assert "18 letters can be read for 13 in the input" in beside(18, 13)
+    assert not any("letters" in beside(*pair) for pair in ((230, 268), (15, 12), (112, 100)))
+
+
 def test_what_a_plain_enlargement_leaves_is_no_detail_beyond_the_input() -> None:
     def beside(value: float, plain: float) -> str:
         scores = {**PLAIN, "detail_beyond": Score(value, {"by plain enlargement": plain})}
