@@ -133,6 +133,20 @@ def test_another_tone_is_no_overlay_and_no_other_picture(picture: str, tone: str
         assert not any(finding.grave for finding in case.told(changed)), setup
 
 
+@pytest.mark.parametrize("degrees", [-2.0, 0.4, 1.0])
+@pytest.mark.parametrize("factor", [2, 4])
+def test_a_turned_result_is_neither_another_picture_nor_laid_over(factor: int, degrees: float) -> None:
+    for picture in PHOTOGRAPHS:
+        case = Case(picture, {"factor": factor})
+        height, width = case.truth.pixels.shape[:2]
+        way = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), degrees, 1)
+        pixels = case.result("smoothed").pixels
+        turned = cv2.warpAffine(
+            pixels, way, (width, height), flags=cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REFLECT
+        )
+        assert not case.told(case.truth.with_pixels(np.clip(turned, 0, 1))), picture
+
+
 def test_a_part_that_was_made_anew_is_told() -> None:
     case = Case("astronaut", {"factor": 2})
     pixels = case.truth.pixels.copy()
