@@ -31,6 +31,8 @@ GUESS_SIDE, ROWS = 1024, 256
 GRID = 8  # cells each way that the jackknife leaves out in turn
 ROUNDS = 10  # at most
 UNKNOWN = 9  # of the normal equations
+ORDER = np.array([[0, 2, 7], [1, 8, 3]])  # of them, as planes
+TURNS = ORDER >= 7
 LONGEST = 2**15  # pixels, for OpenCV
 UNTURNED = 0.05  # pixels at the edges that are not worth a turn of the picture
 SETTLED, SETTLED_SOFT = 0.002, 0.02  # pixels; share of the squared blur
@@ -63,7 +65,8 @@ class Placement:
         How much farther out the right and the lower edge lie by a wrong scale; the left and the upper one as much
         the other way.
     leans, tilts : float
-        How much farther right the lower edge lies and how much farther down the right one, as where it is turned.
+        How much farther right the lower edge lies and how much farther down the right one, as where it is turned; 0
+        where that does not go beyond its own error and doubt.
     error : float
         Standard error of the displacement at the centre.
     scale_error : float
@@ -291,10 +294,9 @@ def as_map(planes: Real, height: int, width: int) -> Real:
 
 def _worth_turning(planes: Real, height: int, width: int) -> Real:
     """How a picture lies off, without its turn where that is next to none or the picture is too long for it."""
-    turns = np.array([[0, 0, 1], [0, 1, 0]])
-    if np.abs(planes * turns).max() > UNTURNED and max(height, width) < LONGEST:
+    if np.abs(planes[TURNS]).max() > UNTURNED and max(height, width) < LONGEST:
         return planes
-    straight: Real = planes * (1 - turns)
+    straight: Real = planes * ~TURNS
     return straight
 
 
@@ -335,7 +337,8 @@ def placement(
     stretched range has `lost` does not count, unless hardly anything is left: then less than 1.5 pixels is in doubt.
 
     Valid range: displacements up to a quarter of the picture, scale errors up to 2 %, turns up to 3 degrees; to about
-    0.02 px at factor 1 and 0.02 times the factor above or the blur between both, beyond what the errors say.
+    0.02 px at factor 1 and 0.02 times the factor above or the blur between both, beyond what the errors say. A turn is
+    told from three times that on.
     """
     if min(truth.shape) < SMALLEST:
         raise NotMeasurable(f"needs {SMALLEST} pixels a side or more")
@@ -354,8 +357,9 @@ def placement(
         raise NotMeasurable("the two do not show the same part of a scene")
     inside = slice(margin, height - margin), slice(margin, width - margin)
     for number in range(ROUNDS):
-        moved = _moved(after, back)
-        seen = _seen(None if share is None else _moved(share, back)[inside])
+        tried = back
+        moved = _moved(after, tried)
+        seen = _seen(None if share is None else _moved(share, tried)[inside])
         if number:
             before = _as_soft(truth, moved, squared, soft)
         lefts, rights, squares = _equations(before[inside], moved[inside], across, tall, seen)
@@ -365,8 +369,7 @@ def placement(
         left, other = lefts.sum(0), rights.sum(0)
         if left[0, 0] * left[1, 1] < 1e-12:
             raise NotMeasurable("the picture has no slopes to go by")
-        found = _solve(left, other)
-        last, planes = planes, back + found[[[0, 2, 7], [1, 8, 3]]]
+        last, planes = planes, tried + _solve(left, other)[ORDER]
         back = _worth_turning(planes, height, width)
         softer = float(np.clip(squared + _softening(lefts, rights), 0, SOFTEST**2))
         if np.abs(planes - last).max() < SETTLED and abs(softer - squared) < SETTLED_SOFT * (1 + squared):
@@ -377,12 +380,16 @@ def placement(
     spread = np.sqrt((count - 1) / count * np.square(without - without.mean(0)).sum(0))
     clipped = lost is not None and seen is None
     field = _field(before[inside], moved[inside], _side(factor), soft, seen)
-    (right, wider, leans), (down, tilts, taller) = planes.tolist()
     error, scale_error, turn_error = (float(np.hypot(*spread[one : one + 2])) for one in (0, 2, 7))
+    doubt = UNSEEN if clipped else SYSTEMATIC * max(1.0, factor, squared**0.5)
+    if float(np.linalg.norm(planes * TURNS)) < SURE * math.hypot(turn_error, doubt * 3**0.5):
+        # Not sure of a turn: the same least squares without one.
+        still = _solve(left[:7, :7], (other + left[:, 7:] @ tried[TURNS])[:7])
+        planes = tried * ~TURNS + np.append(still, [0, 0])[ORDER]
+    (right, wider, leans), (down, tilts, taller) = planes.tolist()
     return Placement(
         right, down, wider, taller, leans, tilts, error, scale_error, turn_error,
-        0.0 if clipped else field.largest, 0.0 if clipped else field.uneven, squared**0.5,
-        UNSEEN if clipped else SYSTEMATIC * max(1.0, factor, squared**0.5), clipped,
+        0.0 if clipped else field.largest, 0.0 if clipped else field.uneven, squared**0.5, doubt, clipped,
     )  # fmt: skip
 
 
