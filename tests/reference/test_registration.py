@@ -133,9 +133,7 @@ def test_the_usual_mistakes_are_named(factor: int, truth: np.ndarray) -> None:
 def test_a_turn_is_told_by_its_angle(factor: int, degrees: float, truth: np.ndarray) -> None:
     """By SciPy's splines, about the middle: what lies at p shows what lay at the turn of p the other way."""
     angle, middle = np.radians(degrees), (np.array(truth.shape) - 1) / 2
-    back = np.array(
-        [[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]]
-    )  # of (row, column), clockwise
+    back = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])  # (row, column), clockwise
     given = resize(small(truth, factor), Size(*truth.shape[::-1]), "bicubic")[..., 0]
     turned = affine_transform(given, back, middle - back @ middle, order=3, mode="mirror")
     found = registered(truth, turned, factor)

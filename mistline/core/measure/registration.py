@@ -501,12 +501,13 @@ def _field(truth: Array, moved: Array, side: int, soft: float, seen: Mask | None
     moves -= np.median(moves, axis=0)
     typical = np.median(np.abs(moves), axis=0) * 1.4826 + 1e-3
     sure = (np.abs(moves) > SURE_LOCALLY * np.hypot(typical, errors)).any(axis=1)
-    lengths, own, seen_from = np.hypot(*moves.T), PLAINLY * np.hypot(*errors.T), HARDLY * side / LOCAL
-    off, told = lengths > np.maximum(own, seen_from), own < seen_from
+    lengths, doubts, least = np.hypot(*moves.T), PLAINLY * np.hypot(*errors.T), HARDLY * side / LOCAL
+    off = lengths > np.maximum(doubts, least)
+    known = off | (doubts < least)
     uneven = off.sum() >= max(FEW_WINDOWS, UNEVEN * len(off))
     return Field(
         moves.reshape(height, width, 2), sure.reshape(height, width),
-        float(np.quantile(lengths[off | told], 0.9)) if uneven else 0.0,
+        float(np.quantile(lengths[known], 0.9)) if uneven else 0.0,
     )  # fmt: skip
 
 
