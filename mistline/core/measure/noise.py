@@ -312,9 +312,10 @@ def in_brightness(evidence: Evidence) -> Measured:
 
     Valid range: beside a truth from 0.3 to 40 code values, where the truth has flat cells of 16 x 16 pixels; without
     one that of `read_noise`: 0.3 to 40 code values, white to four times enlarged but not by repeating pixels, 128
-    pixels a side or more, alike all over the picture; right to 10 %, in photographs with texture nearly
-    everywhere mostly to 25 %; bounded where smoothing left it coarser, or compression in a few places. Beside a
-    truth the figure is that of its flat areas, wherever they lie.
+    pixels a side or more, alike all over the picture; right to 10 %, in photographs nine times in ten, and then mostly
+    a fifth too much, where texture all over looks like grain; bounded where the calmest parts show texture, smoothing
+    left it coarser, or compression in a few places. Beside a truth the figure is that of its flat areas, wherever they
+    lie.
     """
     return _noise(evidence, noise_luma, (0,))
 
@@ -357,7 +358,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 11, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 12, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),
@@ -365,7 +366,7 @@ MEASURES = [
         "it belongs there only a truth could tell.",
     ),
     Measure(
-        "noise_colour", 10, "Colour noise left", "cv", "nearer to the truth", "noise",
+        "noise_colour", 11, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_colour), needs=(),
         without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",

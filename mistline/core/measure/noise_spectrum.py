@@ -34,19 +34,22 @@ from mistline.core.measure.noise_cells import (
 
 __all__ = ["Bounded", "Noise", "Specks", "Texture", "Uneven", "read_noise"]
 
-SHARES = (0.3, 0.15, 0.08, 0.04, 0.02)  # of the cells, the calmest
+SHARES = (0.3, 0.15, 0.08, 0.04, 0.02, 0.01)  # of the cells, the calmest
 MOST = 4000  # cells
 SETTLED = 0.93
+# By how much of the sigma fewer, calmer cells may undercut, read from each of the first SHARES; and in code values.
+UNDERCUT, HARDLY = (0.035, 0.035, 0.03, 0.02, 0.01), 0.1
 FAINT = 0.3  # code values: below that it does not matter what it is
 # Specks, in code values: the mean of calm cells that is so many times their median, where so many of them have some,
 # but for those that hold edges; in each of the first three SHARES.
 SPECKS, UNLIKE, HAVE_SOME, EDGES, LOOKED_AT = 0.5, 2.0, 0.2, 4.0, 3
 FEWEST = 32
+MEDIAN_ERROR, ERRORS = 1.25, 2.0  # standard error of a median against that of a mean; so many are chance
 FEW, CALM = 16, 0.04  # of a range of brightness are enough to scale a known spectrum
 # What Gaussian noise of any spectrum passes, with its scatter at 32 cells.
 WIDEST, LINKED, ONE_WAY = 1.4, 0.27, 1.6
 # How lopsided noise may seem: in many cells, by chance more in few (over the root of their number), and where peaked.
-LOPSIDED, LOPSIDED_BY_CHANCE, LOPSIDED_PEAKS = 0.1, 0.6, 0.8
+LOPSIDED, LOPSIDED_BY_CHANCE, LOPSIDED_PEAKS = 0.07, 0.6, 0.8
 ALIKE = 0.9  # fewer cells whose sigma is more than that share are of the same kind
 LOPSIDED_SPECKS, COARSE = "lopsided specks", "more at coarse scales than noise has"
 # How the logarithm of the energy rises to each of the three coarsest bins, below 1/16 cycle a pixel: so many times the
@@ -59,6 +62,12 @@ UNSEEN = 3.0
 PEAKED = 3.4  # fourth moment; noise of a camera is both peaked and lopsided, in the dark
 STEADY = 0.12  # deviation of the logarithm of sigma over brightness
 EVEN = 1.25  # a range of brightness whose bins differ more, sigma from sigma, holds texture
+# A range of brightness tells its sigma where so many times as many cells have no more than so many times as much.
+WIDER, FLAT = 4, 1.03
+NEAR = 0.03  # brightnesses whose logarithms scatter (sum of squares) by less tell no power
+# A parabola over brightness: of more points than that, leaving less than that share of what their mean leaves, and
+# where the logarithm of sigma deviates by more than that.
+PARABOLA, NEARER, BENT = 4, 0.4, 0.05
 LEAST = 1e-3  # of the sigma of the calmest cells together: parts may have no noise at all
 HELD = 0.035  # of the energy; bins with less are not compared
 LOWER = 0.3  # of the coefficients: texture adds energy to the others
@@ -84,8 +93,8 @@ class Bounded(NotMeasurable):
 class Texture(Bounded):
     """The calmest parts are texture, or noise that was smoothed.
 
-    `least` is the white noise that the finest scale shows, or what is left of smoothed noise without its coarsest;
-    `most` what the calmest cells of each brightness hold altogether.
+    `least` is the white noise that the finest scale shows, or what is left of smoothed noise without its coarsest, or
+    what the fewest of the calmest cells hold; `most` what the calmest cells of each brightness hold altogether.
     """
 
 
@@ -128,7 +137,7 @@ class _Reading:
 
     `finest` is sigma, in code values, of white noise as strong as the two finest bins, where these scatter as noise
     does; else 0. `shaded` is the variance with all that shading adds, `specks` sigma by the mean of the cells where
-    that differs (`_specks`), in code values; else 0.
+    that differs (`_specks`), in code values; else 0. `error` is that of sigma by chance, as a share of it.
     """
 
     density: Real
@@ -138,6 +147,7 @@ class _Reading:
     finest: float
     shaded: float
     specks: float
+    error: float
 
 
 def _read(cut: Real, level: float) -> _Reading:
@@ -175,7 +185,9 @@ def _read(cut: Real, level: float) -> _Reading:
     if total(hollow)[0] < COARSER**2 * total(eased)[0]:
         doubt = doubt or COARSE
     specks = _specks(cut, energy, total(hollow)[0])
-    return _Reading(hollow, heavy, level, doubt, finest, total(density)[0], specks)
+    free = max(1.0, float((density @ coefficients()) ** 2 / max(density**2 @ coefficients(), 1e-30)))
+    error = MEDIAN_ERROR / float(np.sqrt(2 * free * len(cut)))
+    return _Reading(hollow, heavy, level, doubt, finest, total(density)[0], specks, error)
 
 
 def _specks(cut: Real, energy: Real, median: float) -> float:
@@ -237,19 +249,21 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     ten ranges of brightness (of `brightness`, or of the plane itself) the cells with the calmest
     surroundings [1]_ are transformed by DCT. They are noise only if their energies scatter as chi-square does, the
     bands vary independently, and nothing prefers a direction or is lopsided [2]_. The median of each half-octave bin
-    gives the spectrum, the ranges of brightness give the curve [3]_.
+    gives the spectrum, the ranges of brightness give the curve [3]_: those where more cells hold no more. With every
+    cell evened by that curve, sigma is that of most cells that fewer, calmer ones do not undercut.
 
     Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
     repeating pixels, 128 pixels a side or more; alike all over the picture but for its brightness. Checked to 10 %,
-    also after JPEG, in tests/reference/test_noise.py; in photographs with texture nearly everywhere mostly to 25 %.
+    also after JPEG, in tests/reference/test_noise.py; of photographs nine in ten, and the rest mostly a fifth too much:
+    texture all over that looks like grain cannot be told from it. Where their calmest parts show texture it is bounded.
     What JPEG wipes out of flat areas is gone. Coarser noise, as strong smoothing leaves it, is bounded, not told; so is
     what compression left as specks in a few places.
 
     Raises
     ------
     Texture
-        If the calmest cells are texture at every brightness, or noise that is too coarse; the sentence tells the most
-        that the noise can be.
+        If the calmest cells are texture at every brightness, or the fewer the calmer, or noise that is too coarse; the
+        sentence tells the most that the noise can be.
     Specks
         If most calm cells have none and the mean of all has; told as that of texture.
     Uneven
@@ -259,8 +273,7 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
         If no cell is usable, or the pixels stand in equal blocks.
     """
     places = _Places.of(plane, clipped, brightness)
-    every = np.arange(len(places.rows))
-    readings = [places.calmest(every, share) for share in SHARES if share * len(every) >= FEWEST]
+    readings = places.readings()
     shape = _settled(readings)
     own = 255 * total(shape.density)[0] ** 0.5
     if shape.doubt and 255 * shape.shaded**0.5 > FAINT:
@@ -275,7 +288,34 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
         raise Specks(f"{why}; noise is at most {specks[-1]:.1f} cv", own, specks[-1])
     noise = _by_brightness(places, shape, own)
     _hold_even(places, shape, noise)
-    return noise
+    if own <= FAINT:
+        return noise
+    return _scaled(noise, _sure(places.evened(noise.at(places.level) / own)) / own)
+
+
+def _scaled(noise: Noise, times: float) -> Noise:
+    """A noise that is so many times as strong."""
+    bands = {name: times * value for name, value in noise.bands.items()}
+    return Noise(times * noise.sigma, bands, tuple((level, times * sigma) for level, sigma in noise.curve))
+
+
+def _sure(places: "_Places") -> float:
+    """Sigma, in code values, of most cells that look like noise and that fewer, calmer ones hardly undercut.
+
+    What texture adds falls with the share of the cells; noise does not, once its cells are evened by brightness.
+    """
+    readings = places.readings()
+    sigmas = [255 * total(reading.density)[0] ** 0.5 for reading in readings]
+    if len(sigmas) < 2:
+        return sigmas[0]
+    for number, (sigma, less) in enumerate(zip(sigmas[:-1], UNDERCUT, strict=False)):
+        fewer = float(np.mean(sigmas[number + 1 :][-2:])) * (1 + readings[-1].error)
+        if not readings[number].doubt and fewer > min((1 - less) * sigma, sigma - HARDLY):
+            return sigma
+    most = 255 * max(reading.shaded for reading in readings) ** 0.5
+    raise Texture(
+        f"even its calmest parts seem to hold texture; noise is at most {most:.1f} cv", min(sigmas), most
+    )
 
 
 @dataclass(frozen=True)
@@ -288,6 +328,7 @@ class _Places:
     columns: Indices
     level: Real
     unrest: Real
+    scale: Real
 
     @classmethod
     def of(cls, plane: Array, clipped: Array, brightness: Array | None) -> "_Places":
@@ -296,17 +337,28 @@ class _Places:
         rows, columns = np.nonzero(cells.usable & np.isfinite(cells.unrest))
         if len(rows) < FEWEST / SHARES[0]:
             raise NotMeasurable("too little of the picture is neither clipped nor at its edge")
-        return cls(plane, level.shape, rows, columns, level[rows, columns], cells.unrest[rows, columns])
+        unrest = cells.unrest[rows, columns]
+        return cls(plane, level.shape, rows, columns, level[rows, columns], unrest, np.ones_like(unrest))
+
+    def evened(self, scale: Real) -> "_Places":
+        """With cells divided by `scale`."""
+        return replace(self, unrest=self.unrest / scale**2, scale=scale)
 
     def calm(self, part: Indices, share: float, fewest: int = FEWEST, most: int = MOST) -> tuple[Real, float]:
         """The calmest of these cells and their mean level."""
         count = max(fewest, min(int(share * len(part)), most))
         chosen = part[np.argpartition(self.unrest[part], min(count, len(part) - 1))[:count]]
-        return cut_cells(self.plane, self.rows[chosen], self.columns[chosen]), float(self.level[chosen].mean())
+        cut = cut_cells(self.plane, self.rows[chosen], self.columns[chosen]) / self.scale[chosen, None]
+        return cut, float(self.level[chosen].mean())
 
     def calmest(self, part: Indices, share: float, fewest: int = FEWEST) -> _Reading:
         """What the calmest of these cells hold."""
         return _read(*self.calm(part, share, fewest))
+
+    def readings(self) -> list[_Reading]:
+        """What the calmest of all hold, in fewer and fewer of them."""
+        every = np.arange(len(self.rows))
+        return [self.calmest(every, share) for share in SHARES if share * len(every) >= FEWEST]
 
     def areas(self) -> list[Indices]:
         """The cells of two to four areas across and down; areas with too few are left out."""
@@ -352,19 +404,53 @@ def _by_brightness(places: _Places, shape: _Reading, own: float) -> Noise:
     bands = total(shape.density)[1]
     if own <= FAINT:
         return Noise(own, bands, ((shape.level, own),))
-    found = []
+    found, textured = [], []
     for part in ranges(places.level):
-        reading = places.calmest(part, CALM, FEW)
+        reading, wider = (places.calmest(part, times * CALM, times * FEW) for times in (1, WIDER))
         finest = (reading.density / np.maximum(shape.density, 1e-12))[shape.heavy[-2:]]
         if len(finest) and finest.max() < EVEN**2 * finest.min():
-            found.append((reading.level, max(_least_ratio(reading.density, shape.density, shape.heavy), LEAST)))
-    steps = _gentle(found or [(shape.level, 1.0)])
-    ratios = np.array([ratio for _, ratio in steps])
+            ratio, more = (
+                max(_least_ratio(each.density, shape.density, shape.heavy), LEAST) for each in (reading, wider)
+            )
+            unlike = wider.doubt and (reading.doubt or wider.doubt != LOPSIDED_SPECKS)
+            if unlike or more > (FLAT + ERRORS * reading.error) * ratio:
+                textured.append((reading.level, ratio))
+            else:
+                found.append((wider.level, more))
+    steps = _gentle(found or textured or [(shape.level, 1.0)])
+    if found:
+        steps = sorted([*steps, *((where, min(ratio, _along(steps, where))) for where, ratio in textured)])
+    ratios = _smoothed(steps)
     # Where sigma hardly depends on brightness, that of all the calmest cells together is the surest.
     ratios /= float(np.exp(np.mean(np.log(ratios)))) if np.std(np.log(ratios)) < STEADY else 1.0
     curve = tuple((where, own * float(ratio)) for (where, _), ratio in zip(steps, ratios, strict=True))
     sigma = float(np.sqrt(np.mean(np.square(Noise(0, {}, curve).at(places.level)))))
     return Noise(sigma, {name: sigma / own * value for name, value in bands.items()}, curve)
+
+
+def _logarithms(points: list[tuple[float, float]]) -> tuple[Real, Real]:
+    brightness, ratios = np.array(points).T
+    return np.log(np.maximum(brightness, DARKEST)), np.log(ratios)
+
+
+def _smoothed(points: list[tuple[float, float]]) -> Real:
+    """The ratios by a parabola through their logarithms; by their mean where that is as near, or hardly bent."""
+    brightness, ratios = _logarithms(points)
+    curve = np.polynomial.Polynomial.fit(brightness, ratios, 2)(brightness) if len(points) > PARABOLA else ratios
+    about = np.square(ratios - ratios.mean()).sum()
+    bent = np.square(ratios - curve).sum() < NEARER * about and np.std(curve) > BENT
+    found: Real = np.exp(curve if bent else np.full_like(ratios, ratios.mean()))
+    return found
+
+
+def _along(points: list[tuple[float, float]], level: float) -> float:
+    """What the points say of another brightness: between them, or on with the power that fits them."""
+    brightness, ratios = _logarithms(points)
+    off = brightness - brightness.mean()
+    power = np.clip((off @ ratios) / max(off @ off, NEAR), -POWER, POWER)
+    where = np.log(max(level, DARKEST))
+    beside = np.clip(where, brightness[0], brightness[-1])
+    return float(np.exp(np.interp(beside, brightness, ratios) + power * (where - beside)))
 
 
 def _hold_even(places: _Places, shape: _Reading, noise: Noise) -> None:
