@@ -312,7 +312,7 @@ def in_brightness(evidence: Evidence) -> Measured:
 
     Valid range: beside a truth from 0.3 to 40 code values, where the truth has flat cells of 16 x 16 pixels; without
     one that of `read_noise`: 0.3 to 40 code values, white to four times enlarged but not by repeating pixels, 128
-    pixels a side or more, alike all over the picture; right to 10 %, in photographs nine times in ten, and then mostly
+    pixels a side or more, alike all over the picture; right to 10 %, in photographs 17 times in 20, and else mostly
     a fifth too much, where texture all over looks like grain; bounded where the calmest parts show texture, smoothing
     left it coarser, or compression in a few places. Beside a truth the figure is that of its flat areas, wherever they
     lie.

@@ -254,7 +254,7 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
 
     Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
     repeating pixels, 128 pixels a side or more; alike all over the picture but for its brightness. Checked to 10 %,
-    also after JPEG, in tests/reference/test_noise.py; of photographs nine in ten, and the rest mostly a fifth too much:
+    also after JPEG, in tests/reference/test_noise.py; of photographs 17 in 20, and the rest mostly a fifth too much:
     texture all over that looks like grain cannot be told from it. Where their calmest parts show texture it is bounded.
     What JPEG wipes out of flat areas is gone. Coarser noise, as strong smoothing leaves it, is bounded, not told; so is
     what compression left as specks in a few places.
