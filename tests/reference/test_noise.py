@@ -195,7 +195,7 @@ def test_noise_of_photographs_that_was_compressed_afterwards(name: str, kind: st
     off, level = luma(frame.pixels - clean.pixels), luma(clean.pixels)
     unrest = cv2.boxFilter(level**2, -1, (16, 16)) - cv2.boxFilter(level, -1, (16, 16)) ** 2
     true = float(off[unrest <= np.median(unrest)].std() * 255)
-    told_or_bounded(frame, true, 0.2)
+    assert told_or_bounded(frame, true, 0.2) is not None or (name, kind) == ("rocket", "enlarged 4x")
 
 
 @pytest.mark.parametrize("stops", [2, 4, 5, 6])
@@ -216,7 +216,8 @@ def test_known_noise_on_photographs_mostly_within_ten_percent_or_bounded(kind: s
     off = []
     for name, sigma in product(names, (8.0, 10.0, 20.0)):
         frame, clean = noisy(unclipped(name), kind, sigma)
-        off.append(told_or_bounded(frame, spread(frame, clean), 0.3))
+        within = 0.2 if name in ("camera", "clock", "coffee", "moon", "retina", "rocket") else 0.3
+        off.append(told_or_bounded(frame, spread(frame, clean), within))
     is_told = [abs(each) for each in off if each is not None]
     assert len(is_told) > 0.6 * len(off) and np.mean(np.array(is_told) > 0.1) < 0.2
 
@@ -373,7 +374,8 @@ def test_a_picture_that_was_cleaned_in_a_part_has_no_one_noise(name: str, kind: 
     assert why.value.least < 0.5 * why.value.most
     true = np.hypot(spread(frame, clean), left(clean, clean))
     assert why.value.most == pytest.approx(true, rel=0.3)
-    assert kind == "sensor" or told(frame).sigma == pytest.approx(true, rel=0.2)
+    if (kind, name) != ("sensor", "astronaut"):  # its dark parts are texture, in which noise cannot be read
+        assert told(frame).sigma == pytest.approx(true, rel=0.2)
 
 
 def test_no_noise_is_none_and_a_black_picture_tells_nothing() -> None:
