@@ -150,15 +150,16 @@ async def _once(
 ) -> dict[str, Any]:
     pipe, other_end = FORKS.Pipe(duplex=False)
     child = FORKS.Process(target=_serve, args=(other_end, memory_bytes, request, scratch), daemon=True)
-    try:
-        await asyncio.to_thread(child.start)
-    except (OSError, EOFError):  # the fork server was killed in this moment; the next try starts another
-        pipe.close()
-        raise ChildDied(f"{what}: the process could not be started; run it again.", signal.SIGKILL) from None
-    finally:
-        other_end.close()
     answer: dict[str, Any] = {}
+    starting = asyncio.ensure_future(asyncio.to_thread(child.start))
     try:
+        try:
+            await asyncio.shield(starting)
+        except (OSError, EOFError):  # the fork server was killed in this moment; the next try starts another
+            raise ChildDied(f"{what}: the process could not be started; run it again.", signal.SIGKILL) from None
+        finally:
+            await asyncio.wait([starting])  # also where this is cancelled, or nobody would end the child
+            other_end.close()
         async with asyncio.timeout(seconds):
             async for message in _messages(pipe):
                 if "share" in message:
@@ -168,9 +169,10 @@ async def _once(
     except TimeoutError:
         raise ProcessingFailed(f"{what} took longer than {seconds:.0f} s and was stopped; {remedy}.") from None
     finally:
-        if not answer:
-            child.kill()
-        await asyncio.shield(asyncio.to_thread(child.join))
+        if child.pid is not None:
+            if not answer:
+                child.kill()
+            await asyncio.shield(asyncio.to_thread(child.join))
         pipe.close()
     if "result" in answer:
         result: dict[str, Any] = answer["result"]

@@ -5,7 +5,9 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 from concurrent.futures import ThreadPoolExecutor
+from multiprocessing.process import BaseProcess
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +18,7 @@ from mistline.core.media.plate import Plate, ShardWriter
 from mistline.errors import BadMedia, OutOfLimits, ProcessingFailed
 from mistline.store.settings import ROOT
 from mistline.work.requests import MakeShard, Original, ReadOriginal, Request, ShardMade
-from mistline.work.sandbox import run_child
+from mistline.work.sandbox import FORKS, run_child
 from tests.conftest import as_png
 from tests.core.media.test_still import bomb
 from tests.harness import PATIENCE, jobs_of
@@ -30,7 +32,7 @@ NLM = {
 TRAITS = {"noise_sigma": 5.0, "edge_width": 2.0, "mean_level": 0.5, "measured_on": "the whole picture"}
 
 
-def run(request: Request, *, memory: int = 6 * GIB, seconds: float = 60, told: list | None = None) -> BaseModel:
+def run(request: Request, *, memory: int = 6 * GIB, seconds: float = 3600, told: list | None = None) -> BaseModel:
     async def go() -> BaseModel:
         heard = told if told is not None else []
         return await run_child(
@@ -213,6 +215,31 @@ def test_a_killed_fork_server_is_replaced(tmp_path: Path) -> None:
 
     made = run(request, told=Heard())
     assert len(set(killed)) == 3 and len(made.timing.process) == 80
+
+
+def test_a_step_that_is_cancelled_while_its_process_starts_leaves_none(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It would go on to its end and write where nobody looks."""
+    begun, go_on, start = threading.Event(), threading.Event(), FORKS.Process.start
+
+    def slowly(child: BaseProcess) -> None:
+        start(child)
+        begun.set()
+        assert go_on.wait(PATIENCE)
+
+    async def cancelled() -> None:
+        request = taking(tmp_path, NLM, side=96, repeats=80)
+        task = asyncio.create_task(run_child(request, what="a test", memory_bytes=6 * GIB, seconds=3600))
+        await asyncio.to_thread(begun.wait, PATIENCE)
+        task.cancel()
+        go_on.set()
+        await task
+
+    monkeypatch.setattr(FORKS.Process, "start", slowly)
+    with ThreadPoolExecutor(1) as pool, pytest.raises(asyncio.CancelledError):
+        pool.submit(asyncio.run, cancelled()).result()
+    assert begun.is_set() and not jobs_of(os.getpid())
 
 
 class Nonsense(Request[Original]):
