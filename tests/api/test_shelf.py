@@ -30,7 +30,9 @@ def test_a_batch_arrives_although_some_files_are_bad(app: Running, astronaut: np
     facts, traits = found["one.png"]["facts"], found["one.png"]["traits"]
     assert (facts["width"], facts["height"], facts["bit_depth"], facts["channels"]) == (512, 512, 8, "RGB")
     assert facts["file_type"] == "PNG" and found["one.png"]["file_bytes"] == len(good["one.png"])
-    assert 0 < traits["noise_sigma"] < 5 and 1 < traits["edge_width"] < 4 and 0.3 < traits["mean_level"] < 0.6
+    assert traits["noise_sigma"] is None and 0 < traits["noise_least"] < traits["noise_most"]
+    assert f"at most {traits['noise_most']:.1f} cv" in traits["noise_note"]
+    assert 1 < traits["edge_width"] < 4 and 0.3 < traits["mean_level"] < 0.6
 
 
 def test_the_original_is_kept_untouched_and_once(app: Running, astronaut: np.ndarray) -> None:

@@ -1,6 +1,7 @@
 """All measures by id, in the order people read them; and what is measured of a source at intake."""
 
 from collections.abc import Callable, Collection
+from typing import NamedTuple
 
 from mistline.core.frame import Array, Codes, luma, to_frame
 from mistline.core.measure import (
@@ -25,7 +26,7 @@ from mistline.core.measure.areas import flat_share
 from mistline.core.measure.edges import edge_width
 from mistline.core.measure.measure import Evidence, Measure, Measured, NotMeasurable, Pair, Part
 from mistline.core.measure.noise import noise_colour, noise_luma
-from mistline.core.measure.noise_spectrum import Bounded, Noise
+from mistline.core.measure.noise_spectrum import Bounded, Hidden, Noise
 from mistline.core.methods import Traits
 
 __all__ = [
@@ -72,14 +73,25 @@ def measure_all(
     return values
 
 
-def _noise(
-    read: Callable[[Codes, Array], Noise], part: Codes, brightness: Array
-) -> tuple[Noise | None, str, float]:
-    """The noise, or why it cannot be told and how much there is at least."""
+class _Told(NamedTuple):
+    """Sigma, or why it cannot be told and its bounds; the noise at the brightnesses that show it, if any does."""
+
+    sigma: float | None
+    seen: Noise | None
+    note: str = ""
+    least: float = 0.0
+    most: float | None = None
+
+
+def _noise(read: Callable[[Codes, Array], Noise], part: Codes, brightness: Array) -> _Told:
     try:
-        return read(part, brightness), "", 0.0
+        noise = read(part, brightness)
+        return _Told(round(noise.sigma, 3), noise)
+    except Bounded as why:
+        seen = why.seen if isinstance(why, Hidden) else None
+        return _Told(None, seen, str(why), round(why.least, 3), round(why.most, 3))
     except NotMeasurable as why:
-        return None, str(why), why.least if isinstance(why, Bounded) else 0.0
+        return _Told(None, None, str(why))
 
 
 def measure_traits(codes: Codes) -> Traits:
@@ -90,20 +102,23 @@ def measure_traits(codes: Codes) -> Traits:
     whole = part.shape == codes.shape
     brightness = luma(to_frame(part).pixels)
     rise = edge_width(brightness)
-    noise, note, least = _noise(noise_luma, part, brightness)
-    colour, colour_note, _ = _noise(noise_colour, part, brightness)
+    noise, colour = _noise(noise_luma, part, brightness), _noise(noise_colour, part, brightness)
     try:
         squares, _ = compression.blockiness(brightness)
     except NotMeasurable:
         squares = 0.0
     return Traits(
-        noise_sigma=None if noise is None else round(noise.sigma, 3),
-        noise_colour=None if colour is None else round(colour.sigma, 3),
-        noise_curve=[] if noise is None else [[round(level, 3), round(sigma, 3)] for level, sigma in noise.curve],
-        noise_bands={} if noise is None else {name: round(sigma, 3) for name, sigma in noise.bands.items()},
-        noise_note=note,
-        colour_note=colour_note,
-        noise_least=round(least, 3),
+        noise_sigma=noise.sigma,
+        noise_colour=colour.sigma,
+        noise_curve=[[round(level, 3), round(sigma, 3)] for level, sigma in noise.seen.curve]
+        if noise.seen
+        else [],
+        noise_bands={name: round(sigma, 3) for name, sigma in noise.seen.bands.items()} if noise.seen else {},
+        noise_note=noise.note,
+        colour_note=colour.note,
+        noise_least=noise.least,
+        noise_most=noise.most,
+        colour_most=colour.most,
         edge_width=None if rise is None else round(rise, 3),
         mean_level=round(float(brightness.mean()), 4),
         measured_on="the whole picture" if whole else f"the central {part.shape[1]} x {part.shape[0]} pixels",

@@ -40,7 +40,7 @@ from mistline.core.measure.noise_cells import (
     ranges,
     total,
 )
-from mistline.core.measure.noise_spectrum import Noise, Specks, Texture, Uneven, read_noise
+from mistline.core.measure.noise_spectrum import Hidden, Noise, Specks, Texture, Uneven, read_noise
 
 __all__ = [
     "CLEANEST",
@@ -260,7 +260,7 @@ def _beside_input(evidence: Evidence, read: Reader) -> Measured:
         parts = (Part("of the input", noise_of_input(evidence, read).sigma),)
     try:
         found = _told(read(evidence.result, evidence.result_luma))
-    except (Specks, Texture) as why:
+    except (Hidden, Specks, Texture) as why:
         return Measured(None, parts=(*parts, Part("at most", why.most)), note=str(why))
     except Uneven as why:
         there = Part(CLEANEST, why.least), Part(NOISIEST, why.most)
@@ -312,10 +312,10 @@ def in_brightness(evidence: Evidence) -> Measured:
 
     Valid range: beside a truth from 0.3 to 40 code values, where the truth has flat cells of 16 x 16 pixels; without
     one that of `read_noise`: 0.3 to 40 code values, white to four times enlarged but not by repeating pixels, 128
-    pixels a side or more, alike all over the picture; right to 10 %, in photographs 17 times in 20, and else mostly
-    a fifth too much, where texture all over looks like grain; bounded where the calmest parts show texture, smoothing
-    left it coarser, or compression in a few places. Beside a truth the figure is that of its flat areas, wherever they
-    lie.
+    pixels a side or more, alike all over the picture; right to 10 %, in photographs 9 times in 10 (sensor noise 5 in 6)
+    and else mostly by less than a fifth, where texture all over looks like grain; bounded where the calmest parts show
+    texture, only some brightnesses show the noise, smoothing left it coarser, or compression in a few places.
+    Beside a truth the figure is that of its flat areas, wherever they lie.
     """
     return _noise(evidence, noise_luma, (0,))
 
@@ -358,7 +358,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 12, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 13, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),
@@ -366,7 +366,7 @@ MEASURES = [
         "it belongs there only a truth could tell.",
     ),
     Measure(
-        "noise_colour", 11, "Colour noise left", "cv", "nearer to the truth", "noise",
+        "noise_colour", 12, "Colour noise left", "cv", "nearer to the truth", "noise",
         "Colour specks and clouds in flat areas: the mean of both colour planes, in 8-bit code values (cv).",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_colour), needs=(),
         without_truth="Colour specks and clouds in flat areas: the mean of both colour planes, in cv.",

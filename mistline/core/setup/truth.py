@@ -204,10 +204,8 @@ class TruthSetup(AnySetup):
 
 def _after_shrinking(traits: Traits, factor: float) -> float:
     """The source's own noise in an input that is `factor` times smaller: the bands that still fit into it."""
-    if traits.noise_sigma is None:
-        return 0.0
     if not traits.noise_bands:
-        return traits.noise_sigma / factor
+        return (traits.noise_seen or 0.0) / factor
     kept = 0.0
     for (low, high), sigma in zip(BAND_EDGES, traits.noise_bands.values(), strict=True):
         share = (min(max(0.5 / factor, low), high) ** 2 - low**2) / (high**2 - low**2)

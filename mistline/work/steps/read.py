@@ -90,9 +90,10 @@ def _typical(traits: list[Traits]) -> Traits:
         like = next(one for one in traits if one.noise_sigma is None)
     else:
         like = min(traits, key=lambda one: inf if one.noise_sigma is None else abs(one.noise_sigma - noise))
-    untold = "" if colour is not None else next(one.colour_note for one in traits if one.noise_colour is None)
+    untold = None if colour is not None else next(one for one in traits if one.noise_colour is None)
     return replace(
-        like, noise_sigma=noise, noise_colour=colour, colour_note=untold, edge_width=of("edge_width"),
+        like, noise_sigma=noise, noise_colour=colour, edge_width=of("edge_width"),
+        colour_note=untold.colour_note if untold else "", colour_most=untold.colour_most if untold else None,
         squares=of("squares") or 0.0, flat_share=of("flat_share") or 0.0, mean_level=of("mean_level") or 0.0,
         measured_on=f"{len(traits)} frames, {like.measured_on} of each" if len(traits) > 1 else like.measured_on,
     )  # fmt: skip

@@ -4231,13 +4231,16 @@ export interface components {
          * @description What was measured of a source; automatic settings are derived from it.
          *
          *     `noise_sigma` (luma) and `noise_colour` are in 8-bit code values, None where `noise_note` and `colour_note` say why
-         *     they cannot be told (then `noise_least` of luma is there at least); `noise_curve` holds (brightness 0..1, luma
-         *     sigma), `noise_bands` luma sigma by octave. `edge_width` is in pixels (10-90 % rise; None where the picture has no
-         *     strong edge), `mean_level` in 0..1. `squares` is how much larger steps are on a grid of compression squares, in %
-         *     (0 where there is none), `flat_share` the share of 8 x 8 blocks that hold one value only, bars and clipped areas
-         *     left out.
+         *     they cannot be told (then `noise_least` of luma is there at least, `noise_most` and `colour_most` at most);
+         *     `noise_curve` holds (brightness 0..1, luma sigma), `noise_bands` luma sigma by octave, both also where only some
+         *     brightnesses show the noise, and `noise_least` is what these do. `edge_width` is in pixels (10-90 % rise; None where
+         *     the picture has no strong edge), `mean_level` in 0..1. `squares` is how much larger steps are on a grid of
+         *     compression squares, in % (0 where there is none), `flat_share` the share of 8 x 8 blocks that hold one value only,
+         *     bars and clipped areas left out.
          */
         Traits: {
+            /** Colour Most */
+            colour_most?: number | null;
             /**
              * Colour Note
              * @default
@@ -4267,6 +4270,8 @@ export interface components {
              * @default 0
              */
             noise_least: number;
+            /** Noise Most */
+            noise_most?: number | null;
             /**
              * Noise Note
              * @default

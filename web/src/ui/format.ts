@@ -24,9 +24,17 @@ export const percent = (share: number) =>
 export const described = ({ processor, cores, memory_bytes }: Machine) =>
   `${processor}, ${cores} cores, ${bytes(memory_bytes)}`;
 
-/** Luma and colour noise; where texture hides it, that it cannot be told. */
-export function noise(traits: { noise_sigma: number | null; noise_colour?: number | null }): string {
-  if (traits.noise_sigma === null) return "not measurable";
+/** The most that noise can be which cannot be told, if that much is known. */
+export const atMost = (most?: number | null) =>
+  most == null ? "not measurable" : `at most ${most.toFixed(1)} cv`;
+
+/** Luma and colour noise; where texture hides it, the most that it can be. */
+export function noise(traits: {
+  noise_sigma: number | null;
+  noise_most?: number | null;
+  noise_colour?: number | null;
+}): string {
+  if (traits.noise_sigma === null) return atMost(traits.noise_most);
   const colour = traits.noise_colour ? `, colour ${traits.noise_colour.toFixed(1)}` : "";
   return `${traits.noise_sigma.toFixed(1)} cv${colour}`;
 }

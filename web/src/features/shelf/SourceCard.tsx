@@ -3,7 +3,17 @@ import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { answer, client, Unreachable, type Kind, type ReadAs, type Source } from "../../api/client";
 import { useEditSource, useReadOtherwise, useRemoveSource } from "../../api/queries";
-import { bytes, dataRate, frameRate, lasting, megapixels, pixels, rateOf, timecode } from "../../ui/format";
+import {
+  atMost,
+  bytes,
+  dataRate,
+  frameRate,
+  lasting,
+  megapixels,
+  pixels,
+  rateOf,
+  timecode,
+} from "../../ui/format";
 import { Scrubbed } from "../../ui/Filmstrip";
 import { Button, ButtonLink, Fact, FIELD, Trouble } from "../../ui/parts";
 import { NoiseCurve } from "./NoiseCurve";
@@ -68,12 +78,12 @@ export function edges(width: number | null): string {
   return width < 0.5 ? "under 0.5 px" : `${width.toFixed(1)} px`;
 }
 
-/** A noise figure, or that it cannot be told; why stands in a hint. */
-export function Sigma({ sigma, why }: { sigma?: number | null; why?: string }) {
+/** A noise figure, or the most that it can be; why it cannot be told stands in a hint. */
+export function Sigma({ sigma, most, why }: { sigma?: number | null; most?: number | null; why?: string }) {
   if (sigma != null) return `${sigma.toFixed(1)} cv`;
   return (
     <span title={why} className="cursor-help underline decoration-dotted underline-offset-2">
-      not measurable
+      {atMost(most)}
     </span>
   );
 }
@@ -88,11 +98,11 @@ function Figures({ source }: { source: Source }) {
       <Fact name="File">{`${facts.file_type}, ${bytes(source.file_bytes)}`}</Fact>
       <Fact name="Depth">{`${facts.bit_depth} bit ${facts.channels}`}</Fact>
       <Fact name="Noise" hint={HINTS.noise}>
-        <Sigma sigma={traits.noise_sigma} why={traits.noise_note} />
+        <Sigma sigma={traits.noise_sigma} most={traits.noise_most} why={traits.noise_note} />
         <NoiseCurve traits={traits} />
       </Fact>
       <Fact name="Colour noise" hint={HINTS.colourNoise}>
-        <Sigma sigma={traits.noise_colour} why={traits.colour_note} />
+        <Sigma sigma={traits.noise_colour} most={traits.colour_most} why={traits.colour_note} />
       </Fact>
       <Fact name="Edge width" hint={HINTS.edgeWidth}>
         {edges(traits.edge_width)}

@@ -57,7 +57,7 @@ function Row({ source, kind }: { source: Source; kind: string | undefined }) {
         )}
       </td>
       <td className="pr-4 tabular-nums">
-        {traits ? <Sigma sigma={traits.noise_sigma} why={traits.noise_note} /> : "–"}
+        {traits ? <Sigma sigma={traits.noise_sigma} most={traits.noise_most} why={traits.noise_note} /> : "–"}
       </td>
       <td className="pr-4 tabular-nums">{traits ? edges(traits.edge_width) : "–"}</td>
       <td className="pr-4 tabular-nums">{traits ? `${(traits.mean_level * 100).toFixed(0)} %` : "–"}</td>
