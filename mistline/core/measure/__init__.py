@@ -103,6 +103,7 @@ def measure_traits(codes: Codes) -> Traits:
     brightness = luma(to_frame(part).pixels)
     rise = edge_width(brightness)
     noise, colour = _noise(noise_luma, part, brightness), _noise(noise_colour, part, brightness)
+    seen = noise.seen or Noise(0.0, {}, ())
     try:
         squares, _ = compression.blockiness(brightness)
     except NotMeasurable:
@@ -110,10 +111,8 @@ def measure_traits(codes: Codes) -> Traits:
     return Traits(
         noise_sigma=noise.sigma,
         noise_colour=colour.sigma,
-        noise_curve=[[round(level, 3), round(sigma, 3)] for level, sigma in noise.seen.curve]
-        if noise.seen
-        else [],
-        noise_bands={name: round(sigma, 3) for name, sigma in noise.seen.bands.items()} if noise.seen else {},
+        noise_curve=[[round(level, 3), round(sigma, 3)] for level, sigma in seen.curve],
+        noise_bands={name: round(sigma, 3) for name, sigma in seen.bands.items()},
         noise_note=noise.note,
         colour_note=colour.note,
         noise_least=noise.least,

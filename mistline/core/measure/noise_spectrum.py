@@ -106,8 +106,8 @@ class Hidden(Bounded):
     """Texture or compression hides the noise at some brightnesses; `seen` is that of the others, held beyond them."""
 
     def __init__(self, share: float, seen: "Noise", most: float) -> None:
-        why = f"texture or compression hides it in {share:.0%} of the picture; noise is at most {most:.1f} cv"
-        super().__init__(why, seen.sigma, most)
+        hides = f"texture or compression hides it in {share:.0%} of the picture (elsewhere {seen.sigma:.1f} cv)"
+        super().__init__(f"{hides}; noise is at most {most:.1f} cv", seen.sigma, most)
         self.seen = seen
 
 
