@@ -23,6 +23,7 @@ describe("noise", () => {
     expect(noise({ noise_sigma: 2.04, noise_colour: 0 })).toBe("2.0 cv");
     expect(noise({ noise_sigma: null })).toBe("not measurable");
     expect(noise({ noise_sigma: null, noise_most: 3.46 })).toBe("at most 3.5 cv");
+    expect(noise({ noise_sigma: null, noise_most: 31.5 })).toBe("not measurable");
   });
 });
 

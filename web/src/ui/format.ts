@@ -24,9 +24,12 @@ export const percent = (share: number) =>
 export const described = ({ processor, cores, memory_bytes }: Machine) =>
   `${processor}, ${cores} cores, ${bytes(memory_bytes)}`;
 
-/** The most that noise can be which cannot be told, if that much is known. */
+// Code values: that noise is less than that is no news.
+const NO_NEWS = 10;
+
+/** The most that noise can be which cannot be told, where that says anything. */
 export const atMost = (most?: number | null) =>
-  most == null ? "not measurable" : `at most ${most.toFixed(1)} cv`;
+  most == null || most >= NO_NEWS ? "not measurable" : `at most ${most.toFixed(1)} cv`;
 
 /** Luma and colour noise; where texture hides it, the most that it can be. */
 export function noise(traits: {
