@@ -265,6 +265,7 @@ def test_noise_of_the_dark_that_texture_hides_is_bounded_and_that_of_the_light_i
     traits, seen = measure_traits(quantise(frame, 8)[0]), why.value.seen
     assert traits.noise_sigma is None and traits.noise_most == pytest.approx(why.value.most, rel=0.02)
     assert traits.noise_seen == pytest.approx(seen.sigma, rel=0.02) and len(traits.noise_curve) > 2
+    assert left(frame, frame) == pytest.approx(seen.sigma, rel=0.02)  # what a truth has of its own is kept
     off, level = 255 * luma(frame.pixels - clean.pixels), luma(clean.pixels)
     for where in (0.5, 0.6):
         near = np.abs(level - where) < 0.02

@@ -282,9 +282,11 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
         return _beside_input(evidence, read)
 
     def of_truth() -> tuple[Noise, bool]:
-        """Its own noise, none where that cannot be told, and whether that is because it is texture all over."""
+        """Its own noise, none where none can be told, and whether that is because it is texture all over."""
         try:
             return read(truth_codes, evidence.truth_luma), False
+        except Hidden as why:
+            return why.seen, False
         except NotMeasurable as why:
             return Noise(0.0, dict.fromkeys(BANDS, 0.0), ()), isinstance(why, Texture)
 
