@@ -134,7 +134,10 @@ def test_the_shelf_is_asked_for_words_size_noise_and_what_was_tried(app: Running
     assert found(words="100 % of_the p") == {"asked large.png"} and found(words="asked%") == set()
     assert found(kind="faces") == {"asked large.png"} and found(kind="none") == {"Asked Grain.png"}
     assert found(least_mp=2, most_mp=9) == {"asked large.png"} and found(most_mp=2) == {"Asked Grain.png"}
-    assert found(least_noise=6) == {"Asked Grain.png"}
+    bounds = large["traits"]  # cannot be told: it answers what lies within
+    assert found(most_noise=6) == {"asked large.png"} and found(least_noise=6) == both
+    assert found(least_noise=bounds["noise_most"] + 0.1, most_noise=99) <= {"Asked Grain.png"}
+    assert found(most_noise=bounds["noise_least"]) == set()
     assert found(tried="new") == {"asked large.png"} and found(tried="tried") == {"Asked Grain.png"}
     body = {"kind": "faces", "pick": "A", "fallback": None, "reasons": "The only one."}
     app.http.post(f"/api/trials/{trial['id']}/verdicts", json=body).raise_for_status()

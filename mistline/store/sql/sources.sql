@@ -15,6 +15,7 @@ select * from sources where id = %(id)s and removed_at is null
 
 -- name: page
 -- Sources that answer what is asked, newest first, with the newest trials on each and the pick of their verdicts.
+-- Noise that cannot be told answers what lies within its bounds.
 select s.*, (
     select count(*) from trials t where t.source_id = s.id and t.removed_at is null) as tried, coalesce(u.trials, '[]') as trials
 from (
@@ -25,8 +26,10 @@ from (
         and (%(kind)s::text is null or coalesce(kind, 'none') = %(kind)s)
         and (%(least_mp)s::float is null or (facts ->> 'megapixels')::float >= %(least_mp)s)
         and (%(most_mp)s::float is null or (facts ->> 'megapixels')::float < %(most_mp)s)
-        and (%(least_noise)s::float is null or (traits ->> 'noise_sigma')::float >= %(least_noise)s)
-        and (%(most_noise)s::float is null or (traits ->> 'noise_sigma')::float < %(most_noise)s)
+        and (%(least_noise)s::float is null or coalesce(traits ->> 'noise_sigma', traits ->> 'noise_most')::float >= %(least_noise)s)
+        and (%(most_noise)s::float is null or coalesce(
+            traits ->> 'noise_sigma',
+            case when traits ->> 'noise_most' is not null then traits ->> 'noise_least' end)::float < %(most_noise)s)
         and (%(tried)s::text is null or %(tried)s = case
             when exists (
                 select from verdicts v join trials t on t.id = v.trial_id
