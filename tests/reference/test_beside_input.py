@@ -175,7 +175,10 @@ def test_noise_is_told_where_the_input_has_any_to_tell(name: str, sigma: float) 
     given = truth + white(truth.shape, sigma)
     half = truth + (given - truth) / 2
     share = np.linalg.norm([0.2126, 0.7152, 0.0722])  # of independent noise in three channels, in BT.709 luma
-    assert read("noise_left", given, half).value == pytest.approx(sigma * share / 2, rel=0.25, abs=0.6)
+    halved, left = read("noise_left", given, half), sigma * share / 2
+    at_most = next((part.value for part in halved.parts if part.name == "at most"), 0.0)
+    assert at_most > left if halved.value is None else halved.value == pytest.approx(left, rel=0.25, abs=0.6)
+    assert halved.value is not None or sigma < 12
     grass = np.repeat(to_frame(data.grass()[..., None]).pixels, 3, 2)
     assert "in the input" in read("noise_left", grass, grass).note
     smooth = read("noise_left", given, truth)

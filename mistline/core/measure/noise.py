@@ -234,13 +234,18 @@ Reader = Callable[[Picture, Array], Noise]
 
 
 def noise_of_input(evidence: Evidence, read: Reader = noise_luma) -> Noise:
-    """Noise of the input at its own size, where it was not made; `NotMeasurable` where it cannot be told."""
+    """Noise of the input at its own size, where it was not made, or what its brightnesses show of it.
+
+    `NotMeasurable` where none do.
+    """
     small = evidence.reference.small if isinstance(evidence.reference, Enlarged) else evidence.input
     assert small is not None
 
     def of_input() -> Noise | NotMeasurable:
         try:
             return read(small, luma_of(small))
+        except Hidden as why:
+            return why.seen
         except NotMeasurable as why:
             return why
 
