@@ -262,14 +262,14 @@ def test_noise_of_the_dark_that_texture_hides_is_bounded_and_that_of_the_light_i
     with pytest.raises(Hidden, match=r"hides it in \d+% of the picture \(elsewhere .* cv\); noise") as why:
         told(frame)
     assert why.value.least < 1.1 * spread(frame, clean) < why.value.most
-    traits, seen = measure_traits(quantise(frame, 8)[0]), why.value.seen
+    traits, known = measure_traits(quantise(frame, 8)[0]), why.value.known
     assert traits.noise_sigma is None and traits.noise_most == pytest.approx(why.value.most, rel=0.02)
-    assert traits.noise_seen == pytest.approx(seen.sigma, rel=0.02) and len(traits.noise_curve) > 2
-    assert left(frame, frame) == pytest.approx(seen.sigma, rel=0.02)  # what a truth has of its own is kept
+    assert traits.noise_known == pytest.approx(known.sigma, rel=0.02) and len(traits.noise_curve) > 2
+    assert left(frame, frame) == pytest.approx(known.sigma, rel=0.02)  # what a truth has of its own is kept
     off, level = 255 * luma(frame.pixels - clean.pixels), luma(clean.pixels)
     for where in (0.5, 0.6):
         near = np.abs(level - where) < 0.02
-        assert float(seen.at(np.array([where]))[0]) == pytest.approx(off[near].std(), rel=0.12)
+        assert float(known.at(np.array([where]))[0]) == pytest.approx(off[near].std(), rel=0.12)
 
 
 @pytest.mark.parametrize("kind", ["enlarged 2x", "enlarged 3x"])

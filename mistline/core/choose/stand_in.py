@@ -164,11 +164,11 @@ def corrected(damage: LikelyDamage, tried: Sequence[tuple[TruthSetup, Traits]], 
     ----------
     tried : (set-up, traits of the input that it made), the newest last
     """
-    known = [(setup, traits.noise_seen) for setup, traits in tried if traits.noise_seen]
-    if not known or not real.noise_seen:
+    known = [(setup, traits.noise_known) for setup, traits in tried if traits.noise_known]
+    if not known or not real.noise_known:
         return damage
     setup, left = known[-1]
-    ratio = min(max(real.noise_seen / left, 1 / MOST_STEP), MOST_STEP)
+    ratio = min(max(real.noise_known / left, 1 / MOST_STEP), MOST_STEP)
     if abs(ratio - 1) < NEAR_ENOUGH:
         ratio = 1.0  # near enough: as it was tried
     if setup.noise and damage.setup.noise:
@@ -178,14 +178,14 @@ def corrected(damage: LikelyDamage, tried: Sequence[tuple[TruthSetup, Traits]], 
         update = {"underexposed": round(min(max(setup.underexposed + 2 * log2(ratio), 0.1), 12.0), 1)}
     else:
         return damage
-    reason = f"{left:.1f} cv were left on a stand-in that was tried, and {real.noise_seen:.1f} cv are wanted"
+    reason = f"{left:.1f} cv were left on a stand-in that was tried, and {real.noise_known:.1f} cv are wanted"
     return replace(damage, setup=damage.setup.model_copy(update=update), reasons=[*damage.reasons, reason])
 
 
 def compared(real: Traits, stand_in: Traits) -> list[Compared]:
     """The traits that matter, of the real source and of an input that stands in for it."""
     return [
-        Compared("noise", "cv", real.noise_seen, stand_in.noise_seen),
+        Compared("noise", "cv", real.noise_known, stand_in.noise_known),
         Compared("noise in colour", "cv", real.noise_colour, stand_in.noise_colour),
         Compared("edge width", "px", real.edge_width, stand_in.edge_width),
         Compared("mean level", "%", 100 * real.mean_level, 100 * stand_in.mean_level),

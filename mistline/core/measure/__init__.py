@@ -74,10 +74,10 @@ def measure_all(
 
 
 class _Told(NamedTuple):
-    """Sigma, or why it cannot be told and its bounds; the noise at the brightnesses that show it, if any does."""
+    """Sigma, or why it cannot be told and its bounds; and the noise, or that of the brightnesses which show it."""
 
     sigma: float | None
-    seen: Noise | None
+    known: Noise | None
     note: str = ""
     least: float = 0.0
     most: float | None = None
@@ -88,8 +88,8 @@ def _noise(read: Callable[[Codes, Array], Noise], part: Codes, brightness: Array
         noise = read(part, brightness)
         return _Told(round(noise.sigma, 3), noise)
     except Bounded as why:
-        seen = why.seen if isinstance(why, Hidden) else None
-        return _Told(None, seen, str(why), round(why.least, 3), round(why.most, 3))
+        shown = why.known if isinstance(why, Hidden) else None
+        return _Told(None, shown, str(why), round(why.least, 3), round(why.most, 3))
     except NotMeasurable as why:
         return _Told(None, None, str(why))
 
@@ -103,7 +103,7 @@ def measure_traits(codes: Codes) -> Traits:
     brightness = luma(to_frame(part).pixels)
     rise = edge_width(brightness)
     noise, colour = _noise(noise_luma, part, brightness), _noise(noise_colour, part, brightness)
-    seen = noise.seen or Noise(0.0, {}, ())
+    known = noise.known or Noise(0.0, {}, ())
     try:
         squares, _ = compression.blockiness(brightness)
     except NotMeasurable:
@@ -111,8 +111,8 @@ def measure_traits(codes: Codes) -> Traits:
     return Traits(
         noise_sigma=noise.sigma,
         noise_colour=colour.sigma,
-        noise_curve=[[round(level, 3), round(sigma, 3)] for level, sigma in seen.curve],
-        noise_bands={name: round(sigma, 3) for name, sigma in seen.bands.items()},
+        noise_curve=[[round(level, 3), round(sigma, 3)] for level, sigma in known.curve],
+        noise_bands={name: round(sigma, 3) for name, sigma in known.bands.items()},
         noise_note=noise.note,
         colour_note=colour.note,
         noise_least=noise.least,

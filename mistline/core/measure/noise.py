@@ -40,7 +40,7 @@ from mistline.core.measure.noise_cells import (
     ranges,
     total,
 )
-from mistline.core.measure.noise_spectrum import Hidden, Noise, Specks, Texture, Uneven, read_noise
+from mistline.core.measure.noise_spectrum import Hidden, Noise, Specks, Texture, Uneven, known, read_noise
 
 __all__ = [
     "CLEANEST",
@@ -243,9 +243,7 @@ def noise_of_input(evidence: Evidence, read: Reader = noise_luma) -> Noise:
 
     def of_input() -> Noise | NotMeasurable:
         try:
-            return read(small, luma_of(small))
-        except Hidden as why:
-            return why.seen
+            return known(read, small, luma_of(small))
         except NotMeasurable as why:
             return why
 
@@ -289,9 +287,7 @@ def _noise(evidence: Evidence, read: Reader, planes: tuple[int, ...]) -> Measure
     def of_truth() -> tuple[Noise, bool]:
         """Its own noise, none where none can be told, and whether that is because it is texture all over."""
         try:
-            return read(truth_codes, evidence.truth_luma), False
-        except Hidden as why:
-            return why.seen, False
+            return known(read, truth_codes, evidence.truth_luma), False
         except NotMeasurable as why:
             return Noise(0.0, dict.fromkeys(BANDS, 0.0), ()), isinstance(why, Texture)
 

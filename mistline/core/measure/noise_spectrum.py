@@ -10,6 +10,7 @@ References
        fitting for single-image raw-data", IEEE Trans. Image Process. 17(10), 1737-1754, 2008: noise against level.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -33,7 +34,7 @@ from mistline.core.measure.noise_cells import (
     total,
 )
 
-__all__ = ["Bounded", "Hidden", "Noise", "Specks", "Texture", "Uneven", "read_noise"]
+__all__ = ["Bounded", "Hidden", "Noise", "Specks", "Texture", "Uneven", "known", "read_noise"]
 
 SHARES = (0.3, 0.15, 0.08, 0.04, 0.02, 0.01)  # of the cells, the calmest
 MOST = 4000  # cells
@@ -103,12 +104,12 @@ class Texture(Bounded):
 
 
 class Hidden(Bounded):
-    """Texture or compression hides the noise at some brightnesses; `seen` is that of the others, held beyond them."""
+    """Texture or compression hides the noise at some brightnesses; `known` is that of the others, held beyond them."""
 
-    def __init__(self, share: float, seen: "Noise", most: float) -> None:
-        hides = f"texture or compression hides it in {share:.0%} of the picture (elsewhere {seen.sigma:.1f} cv)"
-        super().__init__(f"{hides}; noise is at most {most:.1f} cv", seen.sigma, most)
-        self.seen = seen
+    def __init__(self, share: float, known: "Noise", most: float) -> None:
+        hides = f"texture or compression hides it in {share:.0%} of the picture (elsewhere {known.sigma:.1f} cv)"
+        super().__init__(f"{hides}; noise is at most {most:.1f} cv", known.sigma, most)
+        self.known = known
 
 
 class Specks(Bounded):
@@ -307,10 +308,18 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     _hold_even(places, shape, noise)
     if own <= FAINT:
         return noise
-    seen = _scaled(noise, _sure(places, noise, own))
+    found = _scaled(noise, _sure(places, noise, own))
     if hidden > MOST_HIDDEN or most > MORE_HIDDEN * noise.sigma:
-        raise Hidden(hidden, seen, max(_at_most(places), seen.sigma))
-    return seen
+        raise Hidden(hidden, found, max(_at_most(places), found.sigma))
+    return found
+
+
+def known(read: Callable[..., Noise], *planes: object) -> Noise:
+    """What a reader of noise tells of planes, or that of the brightnesses which show it where the others hide it."""
+    try:
+        return read(*planes)
+    except Hidden as why:
+        return why.known
 
 
 def _scaled(noise: Noise, times: float) -> Noise:

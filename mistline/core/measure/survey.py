@@ -25,7 +25,7 @@ from mistline.core.frame import Array
 from mistline.core.measure.lettering import Page, as_page, read_pages, surely_read
 from mistline.core.measure.measure import NotMeasurable
 from mistline.core.measure.noise_cells import clipped_share
-from mistline.core.measure.noise_spectrum import Hidden, read_noise
+from mistline.core.measure.noise_spectrum import known, read_noise
 from mistline.core.methods.motion import flow, moved
 
 __all__ = ["MOST_FRAMES", "Stretch", "Survey", "survey"]
@@ -147,16 +147,7 @@ def _temporal_noise(here: Array, before: Array, motion: Array) -> float:
     across = np.rint(way[..., 0] + np.arange(width, dtype=np.float32))
     down = np.rint(way[..., 1] + np.arange(height, dtype=np.float32)[:, None])
     fetched = cv2.remap(before, across, down, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
-    return _noise_seen(here - fetched, here) / float(np.sqrt(2))
-
-
-def _noise_seen(plane: Array, brightness: Array | None = None) -> float:
-    """Sigma of the noise of a plane (`read_noise`) at the brightnesses that show it, in 8-bit code values."""
-    clipped = clipped_share((plane if brightness is None else brightness)[..., None])
-    try:
-        return read_noise(plane, clipped, brightness).sigma
-    except Hidden as why:
-        return why.seen.sigma
+    return known(read_noise, here - fetched, clipped_share(here[..., None]), here).sigma / float(np.sqrt(2))
 
 
 def _letters(pages: dict[int, Page]) -> dict[int, tuple[int, str]]:
@@ -199,7 +190,7 @@ def _look(frames: Iterable[Array], count: int, *, choice: bool) -> _Seen:
                 seen.fresh.append(_temporal_noise(frame, before, motion))
         if choice and number in read:
             with suppress(NotMeasurable):
-                seen.noise[number] = _noise_seen(frame)
+                seen.noise[number] = known(read_noise, frame, clipped_share(frame[..., None])).sigma
             pages[number] = as_page(frame)
         before = frame
     seen.lettering = _letters(pages) if pages else {}

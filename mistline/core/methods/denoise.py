@@ -64,18 +64,18 @@ def _colour_of_a_sensor(key: str, plane: Array, sigma: float) -> Array:
 
 
 def automatic(traits: Traits) -> dict[str, object]:
-    """Strengths and rule from the noise that was measured, or from what is there at least where none is seen."""
-    seen = traits.noise_seen
-    if seen is None:
+    """Strengths and rule from the noise that was measured, or from what is there at least where none is known."""
+    known = traits.noise_known
+    if known is None:
         colour = traits.noise_colour or 0.0
         least = (max(traits.noise_least, LUMA_FOR_COLOUR * colour), max(traits.noise_least, colour))
         luma, chroma = (round(min(100.0, sigma / CODE_VALUES_PER_POINT), 1) for sigma in least)
         return {"luma": luma, "colour": chroma, "rule": "even", "read": 0.0}
     middle, fine = (traits.noise_bands.get(band, 0.0) for band in ("1/8 to 1/4", "1/4 and finer"))
     likely: Rule = "sensor" if DEMOSAICED[0] * middle < fine < DEMOSAICED[1] * middle else "even"
-    fit = fit_curve(traits.noise_curve or [[0.5, seen]], likely)
-    colour = traits.noise_colour if traits.noise_colour is not None else seen
-    share = fit.sigma / seen if seen > 0 else 1.0
+    fit = fit_curve(traits.noise_curve or [[0.5, known]], likely)
+    colour = traits.noise_colour if traits.noise_colour is not None else known
+    share = fit.sigma / known if known > 0 else 1.0
     strengths = (min(100.0, sigma / CODE_VALUES_PER_POINT) for sigma in (fit.sigma, share * colour))
     luma, chroma = (round(strength, 1) for strength in strengths)
     return {"luma": luma, "colour": chroma, "rule": fit.rule, "read": round(100 * fit.read, 1)}

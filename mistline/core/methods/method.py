@@ -41,8 +41,8 @@ class Traits:
     colour_most: float | None = None
 
     @property
-    def noise_seen(self) -> float | None:
-        """Sigma of luma noise, or what of it is seen at some brightnesses; None where none is."""
+    def noise_known(self) -> float | None:
+        """Sigma of luma noise, or where it cannot be told that of the brightnesses which show it, if any do."""
         return self.noise_least if self.noise_sigma is None and self.noise_curve else self.noise_sigma
 
 

@@ -35,7 +35,7 @@ class GivenInput(AnySetup):
         squares, width = source.squares, source.edge_width or 0.0
         blur = self.factor * max(width**2 - CRISP**2, 0.0) ** 0.5 / RISE
         return Damage(
-            noise=source.noise_seen or 0.0,
+            noise=source.noise_known or 0.0,
             quality=QUALITY if squares >= SQUARES else 100,
             compressed=f"compression squares of {squares:.0f} %" if squares >= SQUARES else "",
             blur=blur,

@@ -205,7 +205,7 @@ class TruthSetup(AnySetup):
 def _after_shrinking(traits: Traits, factor: float) -> float:
     """The source's own noise in an input that is `factor` times smaller: the bands that still fit into it."""
     if not traits.noise_bands:
-        return (traits.noise_seen or 0.0) / factor
+        return (traits.noise_known or 0.0) / factor
     kept = 0.0
     for (low, high), sigma in zip(BAND_EDGES, traits.noise_bands.values(), strict=True):
         share = (min(max(0.5 / factor, low), high) ** 2 - low**2) / (high**2 - low**2)

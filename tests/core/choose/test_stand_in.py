@@ -50,7 +50,7 @@ def test_noise_of_a_sensor_is_told_in_stops(soft: Frame, stops: float) -> None:
     found = damage_of(real, 1, {}).setup
     assert found.noise == 0 and found.underexposed == pytest.approx(stops, abs=1.0)
     again = damaged(found, soft)
-    assert again.noise_seen == pytest.approx(real.noise_seen, rel=0.4)  # told for calm levels, of two pictures
+    assert again.noise_known == pytest.approx(real.noise_known, rel=0.4)  # told for calm levels, of two pictures
 
 
 @pytest.mark.parametrize("factor", [1.0, 2.0])
@@ -67,12 +67,12 @@ def test_a_stand_in_is_made_as_soft_as_the_real_source(soft: Frame, blur: float,
 def test_noise_that_compression_took_away_is_made_up_for(soft: Frame) -> None:
     real = damaged(TruthSetup(factor=1, noise=22, jpeg=40), to_frame(data.rocket()))
     damage, tried = damage_of(real, 1, {"jpeg": {"quality": 40, "half_chroma": False}}), []
-    first = damaged(damage.setup, soft).noise_seen
+    first = damaged(damage.setup, soft).noise_known
     for _ in range(3):
         tried.append((damage.setup, damaged(damage.setup, soft)))
         damage = corrected(damage_of(real, 1, {"jpeg": {"quality": 40, "half_chroma": False}}), tried, real)
-    assert tried[-1][1].noise_seen == pytest.approx(real.noise_seen, rel=0.15)
-    assert abs(first - real.noise_seen) > abs(tried[-1][1].noise_seen - real.noise_seen)
+    assert tried[-1][1].noise_known == pytest.approx(real.noise_known, rel=0.15)
+    assert abs(first - real.noise_known) > abs(tried[-1][1].noise_known - real.noise_known)
     assert any("were left on a stand-in" in reason for reason in damage.reasons)
 
 
