@@ -273,12 +273,26 @@ def test_noise_of_the_dark_that_texture_hides_is_bounded_and_that_of_the_light_i
 
 
 @pytest.mark.parametrize("kind", ["enlarged 2x", "enlarged 3x"])
-def test_texture_that_grows_calmer_in_fewer_cells_bounds_the_noise(kind: str) -> None:
-    """Fur in and out of focus has no flat parts."""
+def test_texture_that_grows_calmer_in_fewer_cells_bounds_the_noise_and_colour_tells_it(kind: str) -> None:
+    """Fur in and out of focus has no flat parts; but noise differs from colour to colour, and fur does not."""
     frame, clean = noisy(unclipped("chelsea"), kind, 5, seed=5)
+    grey, clean_grey = (each.with_pixels(luma(each.pixels)[..., None]) for each in (frame, clean))
     with pytest.raises(Texture, match="even its calmest parts seem to hold texture; noise is at most") as why:
-        told(frame)
-    assert why.value.least < 1.2 * spread(frame, clean) < why.value.most
+        told(grey)
+    assert why.value.least < 1.2 * spread(grey, clean_grey) < why.value.most
+    assert told_or_bounded(frame, spread(frame, clean), 0.1) is not None or kind == "enlarged 3x"
+
+
+@pytest.mark.parametrize("sigma", [1.5, 4.0, 12.0])
+@pytest.mark.parametrize("soft", [0.3, 0.8, 1.5])
+@pytest.mark.parametrize("own", [0.0, 0.5])
+def test_grain_that_colours_share_is_not_told_as_less(own: float, soft: float, sigma: float) -> None:
+    """Grain of black and white film, rounded for each colour; where colours have noise of their own it is bounded."""
+    clean, rng = quiet(), np.random.default_rng(8)
+    grain = cv2.GaussianBlur(rng.standard_normal(clean.pixels.shape[:2]), (0, 0), soft)
+    noise = sigma * (grain / grain.std())[..., None] + own * rng.standard_normal(clean.pixels.shape)
+    frame = clean.with_pixels((np.rint(clean.pixels * 255 + noise) / 255).astype(np.float32))
+    assert told_or_bounded(frame, spread(frame, clean), 0.1) is not None or own
 
 
 def test_beside_scikit_image_on_white_noise() -> None:

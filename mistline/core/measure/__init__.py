@@ -74,7 +74,7 @@ def measure_all(
 
 
 class _Told(NamedTuple):
-    """Sigma, or why it cannot be told and its bounds; and the noise, or that of the brightnesses which show it."""
+    """Sigma, or why it cannot be told and its bounds; and the noise, or what of it is known (`known`)."""
 
     sigma: float | None
     known: Noise | None

@@ -14,7 +14,7 @@ from itertools import chain, pairwise
 import cv2
 import numpy as np
 
-from mistline.core.frame import Array, to_ycbcr
+from mistline.core.frame import Array, Frame, to_ycbcr
 from mistline.core.measure.areas import explained, without_texture
 from mistline.core.measure.measure import (
     Enlarged,
@@ -91,7 +91,9 @@ def _planes(picture: Picture, brightness: Array) -> _Planes:
 
 def noise_luma(picture: Picture, brightness: Array) -> Noise:
     """Luma noise of one picture (`read_noise`), without a truth."""
-    return read_noise(brightness, _planes(picture, brightness).clipped)
+    values = picture.pixels if isinstance(picture, Frame) else picture
+    colours = () if isinstance(values, Enlarged) or values.shape[2] == 1 else tuple(values.transpose(2, 0, 1))
+    return read_noise(brightness, _planes(picture, brightness).clipped, colours=colours)
 
 
 def noise_colour(picture: Picture, brightness: Array) -> Noise:
@@ -234,9 +236,9 @@ Reader = Callable[[Picture, Array], Noise]
 
 
 def noise_of_input(evidence: Evidence, read: Reader = noise_luma) -> Noise:
-    """Noise of the input at its own size, where it was not made, or what its brightnesses show of it.
+    """Noise of the input at its own size, where it was not made, or what of it is known (`known`).
 
-    `NotMeasurable` where none do.
+    `NotMeasurable` where nothing is.
     """
     small = evidence.reference.small if isinstance(evidence.reference, Enlarged) else evidence.input
     assert small is not None
@@ -361,7 +363,7 @@ def _standing(evidence: Evidence) -> Measured:
 SOURCE = "Unexplained power in flat areas; without truth Liu, Tanaka, Okutomi 2013; Pyatykh, Hesser, Zheng 2013"
 MEASURES = [
     Measure(
-        "noise_left", 13, "Noise left", "cv", "nearer to the truth", "noise",
+        "noise_left", 14, "Noise left", "cv", "nearer to the truth", "noise",
         "Grain in flat areas from 1/32 cycle per pixel up, in 8-bit code values (cv): what the truth does not "
         "explain, with what is kept of its own. Best is what the truth has: less is smeared, more is noisy.",
         SOURCE, tie=0.05, digits=2, of=lambda evidence: evidence.once(in_brightness), needs=(),

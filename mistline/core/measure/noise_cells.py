@@ -1,14 +1,15 @@
 """Cells of a picture and their noise by frequency: what noise beside a truth and noise of one picture are read from."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cached_property, lru_cache
+from itertools import combinations
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 from scipy.fft import dctn
 
-from mistline.core.frame import Array, luma
+from mistline.core.frame import Array, Codes, luma
 from mistline.core.measure.measure import NotMeasurable
 
 __all__ = [
@@ -22,6 +23,7 @@ __all__ = [
     "binned",
     "clipped_share",
     "coefficients",
+    "correlation",
     "cut_cells",
     "densities",
     "left_by",
@@ -87,7 +89,7 @@ def ranges(level: Real) -> list[Indices]:
     return np.array_split(np.argsort(level), int(np.clip(len(level) // CELLS_A_LEVEL, 1, MOST_LEVELS)))
 
 
-def cut_cells(plane: Array, rows: Indices, columns: Indices) -> Real:
+def cut_cells(plane: Array | Codes, rows: Indices, columns: Indices) -> Real:
     """The cells at these grid places, (n, 256), a plane taken off each."""
     views = np.lib.stride_tricks.sliding_window_view(plane, (CELL, CELL))
     cut = views[rows * STEP, columns * STEP].reshape(len(rows), -1).astype(np.float64)
@@ -95,10 +97,15 @@ def cut_cells(plane: Array, rows: Indices, columns: Indices) -> Real:
     return cut - (cut @ flat.T) @ flat
 
 
+def _transformed(cut: Real) -> Real:
+    """DCT coefficients, (n, 256), of (n, 256) values."""
+    found: Real = dctn(cut.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho").reshape(len(cut), -1)
+    return found
+
+
 def spectrum(cut: Real) -> Real:
     """Energy of each DCT coefficient, (n, 256), of (n, 256) values."""
-    energy: Real = dctn(cut.reshape(-1, CELL, CELL), axes=(1, 2), norm="ortho") ** 2
-    return energy.reshape(len(cut), -1)
+    return np.square(_transformed(cut))
 
 
 @lru_cache(maxsize=1)
@@ -116,6 +123,22 @@ def binned(values: Real) -> Real:
 def densities(cut: Real) -> Real:
     """Density of each bin, variance a coefficient, of each of (n, 256) values that a plane was taken off: (n, bins)."""
     return binned(spectrum(cut)) / binned(basis()[1].ravel())
+
+
+def correlation(colours: Sequence[Real]) -> Real:
+    """Correlation of colours in each bin, mean over their pairs: (bins,) of (n, 256) values of each in the same cells.
+
+    Every cell counts alike, however much it holds.
+    """
+    size = np.sqrt(sum(np.square(each).sum(axis=1, keepdims=True) for each in colours))
+    found = [_transformed(each / np.maximum(size, 1e-9)) for each in colours]
+    energies = [binned(np.square(each)).sum(axis=0) for each in found]
+    pairs = [
+        binned(found[one] * found[other]).sum(axis=0) / np.sqrt(np.maximum(energies[one] * energies[other], 1e-30))
+        for one, other in combinations(range(len(found)), 2)
+    ]
+    mean: Real = np.mean(pairs, axis=0)
+    return mean
 
 
 def coefficients() -> Real:

@@ -8,16 +8,18 @@ References
        Trans. Image Process. 22(2), 687-699, 2013: cells are kept only as far as they look like noise.
 .. [3] A. Foi, M. Trimeche, V. Katkovnik, K. Egiazarian, "Practical Poissonian-Gaussian noise modeling and
        fitting for single-image raw-data", IEEE Trans. Image Process. 17(10), 1737-1754, 2008: noise against level.
+.. [4] B. K. Gunturk, Y. Altunbasak, R. M. Mersereau, "Color plane interpolation using alternating projections",
+       IEEE Trans. Image Process. 11(9), 997-1013, 2002: the colours of a photograph have their detail in common.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
 from scipy.special import chdtri
 
-from mistline.core.frame import Array
+from mistline.core.frame import LUMA_WEIGHTS, Array, Codes
 from mistline.core.measure.measure import NotMeasurable
 from mistline.core.measure.noise_cells import (
     CELL,
@@ -28,6 +30,7 @@ from mistline.core.measure.noise_cells import (
     basis,
     binned,
     coefficients,
+    correlation,
     cut_cells,
     ranges,
     spectrum,
@@ -41,6 +44,7 @@ MOST = 4000  # cells
 SETTLED = 0.93
 # By how much of the sigma fewer, calmer cells may undercut, read from each of the first SHARES; and in code values.
 UNDERCUT, HARDLY = (0.035, 0.035, 0.03, 0.02, 0.01), 0.1
+UNDERCUT_SHARED = 0.015  # where much was taken off that all colours share
 FAINT = 0.3  # code values: below that it does not matter what it is
 # Specks, in code values: the mean of calm cells that is so many times their median, where so many of them have some,
 # but for those that hold edges; in each of the first three SHARES.
@@ -54,6 +58,7 @@ WIDEST, LINKED, ONE_WAY = 1.4, 0.27, 1.6
 LOPSIDED, LOPSIDED_BY_CHANCE, LOPSIDED_PEAKS = 0.07, 0.6, 0.8
 ALIKE = 0.9  # fewer cells whose sigma is more than that share are of the same kind
 LOPSIDED_SPECKS, COARSE = "lopsided specks", "more at coarse scales than noise has"
+SHARED = "detail that all colours share"
 # How the logarithm of the energy rises to each of the three coarsest bins, below 1/16 cycle a pixel: so many times the
 # rise before it and so much at the most, for noise of up to four times enlarged, and by chance.
 EASING, STEEPEST, RISE_SLACK = (0.7, 0.7, 1.35), (0.2, 0.6, 2.0), 0.15
@@ -61,6 +66,10 @@ ANY_RISE = (np.inf,) * 3
 COARSER = 0.9  # of the sigma with any rise: where STEEPEST leaves less, it is coarser than noise that can be told
 # Times the variance: most of what is so coarse lies below 1/32 cycle a pixel, where cells do not reach.
 UNSEEN = 3.0
+# What colours share of noise is read where sigma a coefficient is so much (code values; rounding has 0.3), and tells
+# nothing where it is more than that correlation. Cells with more than that share of their energy in detail are SHARED.
+READ_FROM, MOST_CORRELATED, MOST_SHARED = 0.9, 0.9, 0.15
+INDEPENDENT = float(np.square(LUMA_WEIGHTS).sum())  # variance of luma whose colours have 1 and nothing in common
 PEAKED = 3.4  # fourth moment; noise of a camera is both peaked and lopsided, in the dark
 STEADY = 0.12  # deviation of the logarithm of sigma over brightness
 EVEN = 1.25  # a range of brightness whose bins differ more, sigma from sigma, holds texture
@@ -104,11 +113,10 @@ class Texture(Bounded):
 
 
 class Hidden(Bounded):
-    """Texture or compression hides the noise at some brightnesses; `known` is that of the others, held beyond them."""
+    """Something hides some of the noise; `known` is that of some brightnesses, or what colours do not share."""
 
-    def __init__(self, share: float, known: "Noise", most: float) -> None:
-        hides = f"texture or compression hides it in {share:.0%} of the picture (elsewhere {known.sigma:.1f} cv)"
-        super().__init__(f"{hides}; noise is at most {most:.1f} cv", known.sigma, most)
+    def __init__(self, why: str, known: "Noise", most: float) -> None:
+        super().__init__(f"{why}; noise is at most {most:.1f} cv", known.sigma, most)
         self.known = known
 
 
@@ -164,8 +172,11 @@ class _Reading:
     error: float
 
 
-def _read(cut: Real, level: float) -> _Reading:
-    """Density by the median over cells, and the tests: chi-square spread, bands that vary together, rise, direction."""
+def _read(cut: Real, level: float, colours: Sequence[Real] = ()) -> _Reading:
+    """Density by the median over cells, and the tests: chi-square spread, bands that vary together, rise, direction.
+
+    Detail that `colours`, of the same cells, share is taken off.
+    """
     which, share, _ = basis()
     energy = spectrum(cut)
     mean, sums = energy.mean(0), binned(energy)
@@ -194,6 +205,10 @@ def _read(cut: Real, level: float) -> _Reading:
     one, other = np.tril(between, -1).sum(), np.triu(between, 1).sum()
     if max(one, other) > ONE_WAY**2 * min(one, other):
         doubt = "a direction"
+    if colours and not doubt:
+        detail = _shared_detail(correlation(colours), density, heavy, len(cut))
+        doubt = SHARED if detail @ weight > MOST_SHARED else ""
+        density = density * (1 - detail)
     finest = 255 * float(np.sqrt(density[-2:].min())) if width[-2:].max() < WIDEST else 0.0
     hollow, eased = _hollow(density), _hollow(density, ANY_RISE)
     if total(hollow)[0] < COARSER**2 * total(eased)[0]:
@@ -202,6 +217,27 @@ def _read(cut: Real, level: float) -> _Reading:
     free = max(1.0, float((density @ coefficients()) ** 2 / max(density**2 @ coefficients(), 1e-30)))
     error = MEDIAN_ERROR / float(np.sqrt(2 * free * len(cut)))
     return _Reading(hollow, heavy, level, doubt, finest, total(density)[0], specks, error)
+
+
+def _shared_detail(common: Real, density: Real, heavy: Indices, cells: int) -> Real:
+    """Share of luma in each bin that is detail which its colours share [4]_, from their correlation there (`common`).
+
+    Noise has as much in common at every scale, or, after compression, less at coarse ones. So what falls towards fine
+    scales is texture, and the finest that are seen tell what noise has.
+
+    >>> grain = np.full(8, (3 / 255) ** 2)
+    >>> _shared_detail(np.array([0.6, 0.3, 0, 0, 0, 0, 0, 0]), grain, np.arange(8), 4000).round(1).tolist()
+    [0.7, 0.4, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0]
+    """
+    error = 1 / np.sqrt(cells * coefficients())
+    falling, share = np.minimum.accumulate(common), np.zeros_like(common)
+    seen = heavy[density[heavy] > (READ_FROM / 255) ** 2]
+    noise = float((falling + error)[seen[-1]]) if len(seen) else 1.0
+    if noise < MOST_CORRELATED:
+        beyond = np.clip((falling - error - noise) / (1 - noise), 0, 1)
+        alone = INDEPENDENT + (1 - INDEPENDENT) * max(noise, 0.0)
+        share = beyond / (beyond + (1 - beyond) * alone)
+    return share
 
 
 def _specks(cut: Real, energy: Real, median: float) -> float:
@@ -256,15 +292,18 @@ def _hollow(density: Real, steepest: tuple[float, ...] = STEEPEST) -> Real:
     return found
 
 
-def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) -> Noise:
+def read_noise(
+    plane: Array, clipped: Array, brightness: Array | None = None, colours: Sequence[Array | Codes] = ()
+) -> Noise:
     """Noise of an (H, W) plane in 0..1, no truth needed; `clipped` is that of its picture (`clipped_share`).
 
     Cells of 16 x 16 pixels lose a plane; those with more than 5 % clipped values do not count. In each of up to
     ten ranges of brightness (of `brightness`, or of the plane itself) the cells with the calmest
     surroundings [1]_ are transformed by DCT. They are noise only if their energies scatter as chi-square does, the
     bands vary independently, and nothing prefers a direction or is lopsided [2]_. The median of each half-octave bin
-    gives the spectrum, the ranges of brightness give the curve [3]_: those where more cells hold no more. With every
-    cell evened by that curve, sigma is that of most cells that fewer, calmer ones do not undercut.
+    gives the spectrum, without what the `colours` of luma, (H, W) each, share at coarse scales alone: that is
+    texture [4]_. The ranges of brightness give the curve [3]_: those where more cells hold no more. With every cell
+    evened by that curve, sigma is that of most cells that fewer, calmer ones do not undercut.
 
     Valid range: sigma 0.3 to 40 code values, white to four times enlarged (correlation up to 4 pixels) but by
     repeating pixels, 128 pixels a side or more; alike all over the picture but for its brightness. Checked to 10 %,
@@ -281,7 +320,8 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
         sentence tells the most that the noise can be.
     Hidden
         If nearly half of the cells are brighter or darker than all whose noise is seen; or fewer, where by what their
-        calmest hold (texture, or noise that compression left another spectrum) there could be a tenth more.
+        calmest hold (texture, or noise that compression left another spectrum) there could be a tenth more. Or if much
+        of what the calmest hold is detail that all colours share.
     Specks
         If most calm cells have none and the mean of all has; told as that of texture.
     Uneven
@@ -290,11 +330,11 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     NotMeasurable
         If no cell is usable, or the pixels stand in equal blocks.
     """
-    places = _Places.of(plane, clipped, brightness)
+    places = _Places.of(plane, clipped, brightness, colours)
     readings = places.readings()
     shape = _settled(readings)
     own = 255 * total(shape.density)[0] ** 0.5
-    if shape.doubt and 255 * shape.shaded**0.5 > FAINT:
+    if shape.doubt and (shape.doubt != SHARED or own <= FAINT) and 255 * shape.shaded**0.5 > FAINT:
         if shape.doubt == COARSE:  # perhaps noise that was smoothed, and elsewhere was not
             _hold_even(places, shape, _by_brightness(places, shape, own).noise)
         raise _texture(places, shape)
@@ -308,14 +348,19 @@ def read_noise(plane: Array, clipped: Array, brightness: Array | None = None) ->
     _hold_even(places, shape, noise)
     if own <= FAINT:
         return noise
-    found = _scaled(noise, _sure(places, noise, own))
-    if hidden > MOST_HIDDEN or most > MORE_HIDDEN * noise.sigma:
-        raise Hidden(hidden, found, max(_at_most(places), found.sigma))
-    return found
+    times, shared = _sure(places, noise, own)
+    found = _scaled(noise, times)
+    if shared or shape.doubt == SHARED:
+        why = f"its calmest parts have {SHARED} (without it {found.sigma:.1f} cv)"
+    elif hidden > MOST_HIDDEN or most > MORE_HIDDEN * noise.sigma:
+        why = f"texture or compression hides it in {hidden:.0%} of the picture (elsewhere {found.sigma:.1f} cv)"
+    else:
+        return found
+    raise Hidden(why, found, max(_at_most(places), found.sigma))
 
 
 def known(read: Callable[..., Noise], *planes: object) -> Noise:
-    """What a reader of noise tells of planes, or that of the brightnesses which show it where the others hide it."""
+    """What a reader of noise tells of planes, or where some of it is hidden what is known of it."""
     try:
         return read(*planes)
     except Hidden as why:
@@ -328,19 +373,25 @@ def _scaled(noise: Noise, times: float) -> Noise:
     return Noise(times * noise.sigma, bands, tuple((level, times * sigma) for level, sigma in noise.curve))
 
 
-def _sure(places: "_Places", noise: Noise, own: float) -> float:
+def _sure(places: "_Places", noise: Noise, own: float) -> tuple[float, bool]:
     """Sigma of most cells that look like noise and that fewer, calmer ones hardly undercut, as a share of `own`.
 
-    What texture adds falls with the share of the cells; noise does not, once its cells are evened by brightness.
+    What texture adds falls with the share of the cells; noise does not, once its cells are evened by brightness. If
+    there are none, that of cells from which much was taken that all colours share; and whether it is these.
     """
     readings = places.evened(noise.at(places.level) / own).readings()
     sigmas = [255 * total(reading.density)[0] ** 0.5 for reading in readings]
     if len(sigmas) < 2:
-        return sigmas[0] / own
+        return sigmas[0] / own, False
+    without = None
     for number, (sigma, less) in enumerate(zip(sigmas[:-1], UNDERCUT, strict=False)):
-        fewer = float(np.mean(sigmas[number + 1 :][-2:])) * (1 + readings[-1].error)
-        if not readings[number].doubt and fewer > min((1 - less) * sigma, sigma - HARDLY):
-            return sigma / own
+        fewer, doubt = float(np.mean(sigmas[number + 1 :][-2:])) * (1 + readings[-1].error), readings[number].doubt
+        if not doubt and fewer > min((1 - less) * sigma, sigma - HARDLY):
+            return sigma / own, False
+        if doubt == SHARED and fewer > (1 - UNDERCUT_SHARED) * sigma:
+            without = without or sigma / own
+    if without:
+        return without, True
     least, most = min(sigmas) / own * noise.sigma, _at_most(places)
     raise Texture(f"even its calmest parts seem to hold texture; noise is at most {most:.1f} cv", least, most)
 
@@ -356,36 +407,49 @@ class _Places:
     level: Real
     unrest: Real
     scale: Real
+    colours: Sequence[Array | Codes]
 
     @classmethod
-    def of(cls, plane: Array, clipped: Array, brightness: Array | None) -> "_Places":
+    def of(
+        cls, plane: Array, clipped: Array, brightness: Array | None, colours: Sequence[Array | Codes]
+    ) -> "_Places":
         cells = Cells(plane, clipped)
         level = cells.level if brightness is None else Cells(brightness, clipped).level
         rows, columns = np.nonzero(cells.usable & np.isfinite(cells.unrest))
         if len(rows) < FEWEST / SHARES[0]:
             raise NotMeasurable("too little of the picture is neither clipped nor at its edge")
-        unrest = cells.unrest[rows, columns]
-        return cls(plane, level.shape, rows, columns, level[rows, columns], unrest, np.ones_like(unrest))
+        unrest, even = cells.unrest[rows, columns], np.ones(len(rows))
+        return cls(plane, level.shape, rows, columns, level[rows, columns], unrest, even, colours)
 
     def evened(self, scale: Real) -> "_Places":
         """With cells divided by `scale`."""
         return replace(self, unrest=self.unrest / scale**2, scale=scale)
 
-    def calm(self, part: Indices, share: float, fewest: int = FEWEST, most: int = MOST) -> tuple[Real, float]:
-        """The calmest of these cells and their mean level."""
+    def calm(self, part: Indices, share: float, fewest: int = FEWEST, most: int = MOST) -> Indices:
+        """The calmest of these cells."""
         count = max(fewest, min(int(share * len(part)), most))
-        chosen = part[np.argpartition(self.unrest[part], min(count, len(part) - 1))[:count]]
-        cut = cut_cells(self.plane, self.rows[chosen], self.columns[chosen]) / self.scale[chosen, None]
+        return part[np.argpartition(self.unrest[part], min(count, len(part) - 1))[:count]]
+
+    def at(self, chosen: Indices) -> tuple[Indices, Indices]:
+        """Rows and columns of cells on the grid."""
+        return self.rows[chosen], self.columns[chosen]
+
+    def cut(self, chosen: Indices) -> tuple[Real, float]:
+        """Cells and their mean level."""
+        cut = cut_cells(self.plane, *self.at(chosen)) / self.scale[chosen, None]
         return cut, float(self.level[chosen].mean())
 
     def calmest(self, part: Indices, share: float, fewest: int = FEWEST) -> _Reading:
         """What the calmest of these cells hold."""
-        return _read(*self.calm(part, share, fewest))
+        return _read(*self.cut(self.calm(part, share, fewest)))
 
     def readings(self) -> list[_Reading]:
-        """What the calmest of all hold, in fewer and fewer of them."""
+        """What the calmest of all hold without detail that their colours share, in fewer and fewer of them."""
         every = np.arange(len(self.rows))
-        return [self.calmest(every, share) for share in SHARES if share * len(every) >= FEWEST]
+        return [
+            _read(*self.cut(chosen), [cut_cells(each, *self.at(chosen)) for each in self.colours])
+            for chosen in (self.calm(every, share) for share in SHARES if share * len(every) >= FEWEST)
+        ]
 
     def areas(self) -> list[Indices]:
         """The cells of two to four areas across and down; areas with too few are left out."""
@@ -403,7 +467,7 @@ def _at_most(places: _Places) -> float:
     """
     parts, there = ranges(places.level), []
     for part in parts:
-        cut, level = places.calm(part, WIDER * CALM, WIDER * FEW)
+        cut, level = places.cut(places.calm(part, WIDER * CALM, WIDER * FEW))
         there.append(max(_read(cut, level).shaded, float(cut.var())))
     return 255 * float(np.sqrt(np.average(there, weights=[len(part) for part in parts])))
 
@@ -517,11 +581,11 @@ def _hold_even(places: _Places, shape: _Reading, noise: Noise) -> None:
         return float(noise.at(np.array([level]))[0] / 255) ** 2
 
     for part in areas:
-        cut, level = places.calm(part, AREA_SHARES[0], most=MOST_IN_AREA)
+        cut, level = places.cut(places.calm(part, AREA_SHARES[0], most=MOST_IN_AREA))
         if cut.var() < RAISED * explained(level) + OVERLOOKED:
             others += 1
             continue
-        readings = (_read(*places.calm(part, share, most=MOST_IN_AREA)) for share in AREA_SHARES)
+        readings = (_read(*places.cut(places.calm(part, share, most=MOST_IN_AREA))) for share in AREA_SHARES)
         reading = next((reading for reading in readings if not reading.doubt), None)
         if reading is None or not len(reading.heavy):
             continue

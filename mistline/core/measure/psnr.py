@@ -129,7 +129,7 @@ MEASURES = [
         "Distance from the truth over all three channels.", "ITU-T J.340", tie=0.05, digits=2, of=_rgb, each_frame=True,
     ),
     Measure(
-        "agreement", 2, "Agreement with the input", "dB", "higher", "close to the truth",
+        "agreement", 3, "Agreement with the input", "dB", "higher", "close to the truth",
         "The result blurred and shrunk as the truth was, against the input: does it still show the same picture? The "
         "truth reaches most; what would agree even better follows the noise.",
         "Back-projection residual of Irani, Peleg 1991, as a PSNR", tie=0.1, digits=1, of=_agreement,

@@ -78,7 +78,7 @@ def _seen(evidence: Evidence) -> Measured:
 
 MEASURES = [
     Measure(
-        "noise_seen", 1, "Noise as seen", "cv", "nearer to the truth", "noise",
+        "noise_seen", 2, "Noise as seen", "cv", "nearer to the truth", "noise",
         "Grain and colour specks in flat areas, each octave as far as it is seen from where the trial is looked at: 60 "
         "pixels a degree of sight, or as set up. Best is what the truth has.",
         "Noise left, by the filters of Zhang, Wandell 1997", tie=0.05, digits=2, of=_seen, needs=(),

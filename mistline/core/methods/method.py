@@ -42,7 +42,7 @@ class Traits:
 
     @property
     def noise_known(self) -> float | None:
-        """Sigma of luma noise, or where it cannot be told that of the brightnesses which show it, if any do."""
+        """Sigma of luma noise, or where some of it is hidden what is known of it; None where nothing is."""
         return self.noise_least if self.noise_sigma is None and self.noise_curve else self.noise_sigma
 
 
