@@ -153,10 +153,7 @@ def test_a_killed_worker_loses_nothing(app: Running, slow_source: dict) -> None:
     scratch = set((app.media / "incoming").iterdir())
     assert scratch
     app.kill_worker()
-    until(
-        lambda: not any(child.is_running() and child.status() != "zombie" for child in children),
-        what="the child's end",
-    )
+    until(lambda: all(ended(child) for child in children), what="the children's end")
     with Path(app.environment["MISTLINE_TIMING_LANE"]).open() as lane:
         fcntl.flock(lane, fcntl.LOCK_EX | fcntl.LOCK_NB)
     app.start_worker()
