@@ -186,9 +186,8 @@ def test_a_child_that_is_killed_is_tried_again(tmp_path: Path) -> None:
 
     def kill(stage: str, share: float) -> None:
         told.append(stage)
-        jobs = [
-            job for job in jobs_of(os.getpid()) if job.pid not in killed
-        ]  # one that was killed may have last words
+        # One that was killed may have last words.
+        jobs = [job for job in jobs_of(os.getpid()) if job.pid not in killed]
         if jobs and stage == f"processing {3 + len(killed)} of 80" and len(killed) < 2:
             jobs[0].kill()
             killed.append(jobs[0].pid)
