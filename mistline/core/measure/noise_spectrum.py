@@ -14,6 +14,7 @@ References
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -172,10 +173,11 @@ class _Reading:
     error: float
 
 
-def _read(cut: Real, level: float, colours: Sequence[Real] = ()) -> _Reading:
+def _read(cut: Real, level: float, colours: Callable[[], Sequence[Real]] = tuple) -> _Reading:
     """Density by the median over cells, and the tests: chi-square spread, bands that vary together, rise, direction.
 
-    Detail that `colours`, of the same cells, share is taken off.
+    Detail that `colours`, of the same cells, share is taken off; they are cut only where nothing else speaks against
+    noise.
     """
     which, share, _ = basis()
     energy = spectrum(cut)
@@ -205,8 +207,8 @@ def _read(cut: Real, level: float, colours: Sequence[Real] = ()) -> _Reading:
     one, other = np.tril(between, -1).sum(), np.triu(between, 1).sum()
     if max(one, other) > ONE_WAY**2 * min(one, other):
         doubt = "a direction"
-    if colours and not doubt:
-        detail = _shared_detail(correlation(colours), density, heavy, len(cut))
+    if not doubt and (seen := colours()):
+        detail = _shared_detail(correlation(seen), density, heavy, len(cut))
         doubt = SHARED if detail @ weight > MOST_SHARED else ""
         density = density * (1 - detail)
     finest = 255 * float(np.sqrt(density[-2:].min())) if width[-2:].max() < WIDEST else 0.0
@@ -439,6 +441,10 @@ class _Places:
         cut = cut_cells(self.plane, *self.at(chosen)) / self.scale[chosen, None]
         return cut, float(self.level[chosen].mean())
 
+    def cut_colours(self, chosen: Indices) -> list[Real]:
+        """The same cells of each colour."""
+        return [cut_cells(each, *self.at(chosen)) for each in self.colours]
+
     def calmest(self, part: Indices, share: float, fewest: int = FEWEST) -> _Reading:
         """What the calmest of these cells hold."""
         return _read(*self.cut(self.calm(part, share, fewest)))
@@ -446,10 +452,10 @@ class _Places:
     def readings(self) -> list[_Reading]:
         """What the calmest of all hold without detail that their colours share, in fewer and fewer of them."""
         every = np.arange(len(self.rows))
-        return [
-            _read(*self.cut(chosen), [cut_cells(each, *self.at(chosen)) for each in self.colours])
-            for chosen in (self.calm(every, share) for share in SHARES if share * len(every) >= FEWEST)
-        ]
+        chosen = [self.calm(every, share) for share in SHARES if share * len(every) >= FEWEST]
+        alike = {len(each): each for each in chosen}  # in large pictures several shares are MOST cells
+        found = {count: _read(*self.cut(each), partial(self.cut_colours, each)) for count, each in alike.items()}
+        return [found[len(each)] for each in chosen]
 
     def areas(self) -> list[Indices]:
         """The cells of two to four areas across and down; areas with too few are left out."""
